@@ -1,0 +1,160 @@
+import { ANALYSIS_RATE, BAND_COUNT, BAND_HOP, type BandFeatures, inverseReal, powerOfTwo, realSpectrum } from '../signal/index.ts'
+
+/** Seconds between two feature frames. */
+export const FRAME_SECONDS = BAND_HOP / ANALYSIS_RATE
+
+/** Shortest overlap that counts as evidence, s: below it any two sounds can be laid over each other. */
+const MIN_OVERLAP_SECONDS = 3
+/** Candidates closer than this are the same place, s. */
+const PEAK_APART_SECONDS = 0.12
+
+export interface CoarsePeak {
+  /** Master time of the clip's first sample, s. */
+  readonly startSeconds: number
+  /** Height over the spread of all other places (robust standard deviations). */
+  readonly score: number
+  /** Normalised correlation at the place, −1..1. */
+  readonly correlation: number
+}
+
+export interface CoarseResult {
+  readonly peaks: CoarsePeak[]
+  /** Score at each place, for drawing: `curve[i]` is the best around `curveStart + i × curveStep` seconds. */
+  readonly curve: Float32Array
+  readonly curveStart: number
+  readonly curveStep: number
+}
+
+/** A master made ready for many searches: its band spectra are computed once per transform length. */
+export class CoarseReference {
+  readonly features: BandFeatures
+  readonly #spectra = new Map<number, { re: Float32Array; im: Float32Array }[]>()
+  readonly #energy: Float64Array
+
+  constructor(features: BandFeatures) {
+    this.features = features
+    this.#energy = energyPrefix(features)
+  }
+
+  #spectraOf(size: number) {
+    let found = this.#spectra.get(size)
+    if (!found) {
+      found = Array.from({ length: BAND_COUNT }, (_, band) => {
+        const { re, im } = realSpectrum(bandOf(this.features, band), size)
+        return { re: Float32Array.from(re), im: Float32Array.from(im) }
+      })
+      // One length at a time is kept: clips are searched longest first, so lengths seldom alternate.
+      this.#spectra.clear()
+      this.#spectra.set(size, found)
+    }
+    return found
+  }
+
+  /**
+   * Correlates the band features of a clip with the whole master, every overlap included, also where the clip
+   * begins before the master or ends after it.
+   * @param clip features of the clip at the master's speed
+   * @param most number of places wanted
+   * @returns places by falling score; empty when either has less than 3 s of sound
+   */
+  search(clip: BandFeatures, most = 12): CoarseResult {
+    const m = this.features.frames
+    const c = clip.frames
+    const minOverlap = Math.min(Math.round(MIN_OVERLAP_SECONDS / FRAME_SECONDS), c, m)
+    const empty: CoarseResult = { peaks: [], curve: new Float32Array(0), curveStart: 0, curveStep: 1 }
+    if (c < MIN_OVERLAP_SECONDS / FRAME_SECONDS || m < MIN_OVERLAP_SECONDS / FRAME_SECONDS) return empty
+    const size = powerOfTwo(m + c)
+    const sumRe = new Float64Array(size / 2 + 1)
+    const sumIm = new Float64Array(size / 2 + 1)
+    const master = this.#spectraOf(size)
+    for (let band = 0; band < BAND_COUNT; band++) {
+      const s = realSpectrum(bandOf(clip, band), size)
+      const { re, im } = master[band]
+      for (let k = 0; k < sumRe.length; k++) {
+        sumRe[k] += re[k] * s.re[k] + im[k] * s.im[k]
+        sumIm[k] += im[k] * s.re[k] - re[k] * s.im[k]
+      }
+    }
+    const raw = inverseReal({ size, re: sumRe, im: sumIm })
+    const clipEnergy = energyPrefix(clip)
+    const first = minOverlap - c
+    const last = m - minOverlap
+    const count = last - first + 1
+    const scores = new Float32Array(count)
+    const correlations = new Float32Array(count)
+    for (let i = 0; i < count; i++) {
+      const lag = first + i
+      const from = Math.max(0, lag)
+      const to = Math.min(m, lag + c)
+      const energy = (this.#energy[to] - this.#energy[from]) * (clipEnergy[to - lag] - clipEnergy[from - lag])
+      const value = energy > 1e-6 ? raw[lag < 0 ? lag + size : lag] / Math.sqrt(energy) : 0
+      correlations[i] = value
+      // Chance correlation shrinks with the root of the overlap; weighting by it makes places comparable.
+      scores[i] = value * Math.sqrt(to - from)
+    }
+    const spread = robustSpread(scores)
+    if (!(spread > 0)) return empty
+    for (let i = 0; i < count; i++) scores[i] /= spread
+    const peaks: CoarsePeak[] = []
+    const apart = Math.round(PEAK_APART_SECONDS / FRAME_SECONDS)
+    const order = localMaxima(scores).sort((a, b) => scores[b] - scores[a])
+    const taken: number[] = []
+    for (const i of order) {
+      if (peaks.length >= most) break
+      if (taken.some((j) => Math.abs(j - i) < apart)) continue
+      taken.push(i)
+      peaks.push({ startSeconds: (first + i + parabola(scores, i)) * FRAME_SECONDS, score: scores[i], correlation: correlations[i] })
+    }
+    const curveStep = Math.max(1, Math.ceil(count / 600))
+    const curve = new Float32Array(Math.ceil(count / curveStep))
+    for (let i = 0; i < count; i++) {
+      const at = Math.floor(i / curveStep)
+      if (scores[i] > curve[at]) curve[at] = scores[i]
+    }
+    return { peaks, curve, curveStart: first * FRAME_SECONDS, curveStep: curveStep * FRAME_SECONDS }
+  }
+}
+
+function bandOf(features: BandFeatures, band: number): Float32Array {
+  const out = new Float32Array(features.frames)
+  for (let f = 0; f < features.frames; f++) out[f] = features.values[f * BAND_COUNT + band]
+  return out
+}
+
+function energyPrefix(features: BandFeatures): Float64Array {
+  const out = new Float64Array(features.frames + 1)
+  for (let f = 0; f < features.frames; f++) {
+    let sum = 0
+    for (let b = 0; b < BAND_COUNT; b++) {
+      const x = features.values[f * BAND_COUNT + b]
+      sum += x * x
+    }
+    out[f + 1] = out[f] + sum
+  }
+  return out
+}
+
+/** Standard deviation judged from the middle of the distribution, so that true peaks do not widen it. */
+function robustSpread(values: Float32Array): number {
+  const step = Math.max(1, Math.floor(values.length / 20000))
+  const sample: number[] = []
+  for (let i = 0; i < values.length; i += step) sample.push(Math.abs(values[i]))
+  sample.sort((a, b) => a - b)
+  return sample.length === 0 ? 0 : sample[sample.length >> 1] / 0.6745
+}
+
+function localMaxima(values: Float32Array): number[] {
+  const out: number[] = []
+  for (let i = 0; i < values.length; i++) {
+    if (values[i] > 0 && (i === 0 || values[i] > values[i - 1]) && (i === values.length - 1 || values[i] >= values[i + 1])) out.push(i)
+  }
+  return out
+}
+
+/** Offset of the true maximum from the highest of three points, −0.5..0.5. */
+export function parabola(values: ArrayLike<number>, at: number): number {
+  if (at <= 0 || at >= values.length - 1) return 0
+  const bend = values[at - 1] - 2 * values[at] + values[at + 1]
+  if (bend >= 0) return 0
+  return Math.max(-0.5, Math.min(0.5, (0.5 * (values[at - 1] - values[at + 1])) / bend))
+}

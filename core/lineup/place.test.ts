@@ -1,0 +1,113 @@
+import { ANALYSIS_RATE, resample } from '../signal/index.ts'
+import { COMMON_SPEEDS, placeBySound, SoundReference } from './index.ts'
+
+/** Seeded noise (mulberry32), so that every run hears the same. */
+function random(seed: number): () => number {
+  let a = seed
+  return () => {
+    a = (a + 0x6d2b79f5) | 0
+    let t = Math.imul(a ^ (a >>> 15), 1 | a)
+    t = (t + Math.imul(t ^ (t >>> 7), 61 | t)) ^ t
+    return ((t ^ (t >>> 14)) >>> 0) / 4294967296 - 0.5
+  }
+}
+
+/** Plucked notes at irregular times over a little noise: music enough to be placed, with a known clock. */
+function music(seconds: number, seed: number): Float32Array {
+  const r = random(seed)
+  const out = new Float32Array(seconds * ANALYSIS_RATE)
+  for (let t = 0; t < seconds; t += 0.15 + (r() + 0.5) * 0.3) {
+    const hz = 180 * 2 ** (Math.floor((r() + 0.5) * 30) / 12)
+    const from = Math.floor(t * ANALYSIS_RATE)
+    for (let i = 0; i < 4000 && from + i < out.length; i++) {
+      const decay = Math.exp(-i / 1200)
+      out[from + i] += 0.3 * decay * (Math.sin((2 * Math.PI * hz * i) / ANALYSIS_RATE) + 0.5 * Math.sin((4 * Math.PI * hz * i) / ANALYSIS_RATE) + 0.4 * r() * Math.exp(-i / 200))
+    }
+  }
+  return out
+}
+
+/** A camera's recording of master[from, from + seconds): quieter, echoing, noisy, on a clock that drifts. */
+function camera(master: Float32Array, from: number, seconds: number, seed: number, drift = 0, noise = 0.05): Float32Array {
+  const r = random(seed)
+  const start = Math.round(from * ANALYSIS_RATE)
+  const piece = new Float32Array(seconds * ANALYSIS_RATE)
+  for (let i = 0; i < piece.length; i++) piece[i] = master[start + i] ?? 0
+  const played = drift ? resample(piece, 1 / (1 + drift)) : piece
+  return played.map((x, i) => 0.4 * x + 0.2 * (played[i - 700] ?? 0) + 0.1 * (played[i - 1900] ?? 0) + noise * r())
+}
+
+const master = music(90, 1)
+const reference = new SoundReference(master)
+
+describe('placing by sound', () => {
+  test('finds start to a tenth of a millisecond in echo and noise, and says sure', () => {
+    const found = placeBySound(reference, camera(master, 31.25, 20, 2))
+    expect(found.verdict).toBe('sure')
+    expect(Math.abs((found.startSeconds ?? 0) - 31.25)).toBeLessThan(0.0001)
+    expect(found.proof.windows.every((w) => w.agrees)).toBe(true)
+  })
+
+  test('finds the drift of a long clip to a few millionths', () => {
+    const found = placeBySound(reference, camera(master, 5, 80, 3, 60e-6))
+    expect(found.verdict).toBe('sure')
+    expect(Math.abs(found.rate - 1.00006) * 1e6).toBeLessThan(4)
+  })
+
+  test('places a clip that begins before the master', () => {
+    const found = placeBySound(reference, camera(master, -7.5, 25, 4))
+    expect(found.verdict).toBe('sure')
+    expect(Math.abs((found.startSeconds ?? 0) + 7.5)).toBeLessThan(0.0002)
+  })
+
+  test('is not troubled by turned polarity, and reports it', () => {
+    const found = placeBySound(reference, camera(master, 40, 12, 5).map((x) => -x))
+    expect(found.verdict).toBe('sure')
+    expect(found.proof.invertedPolarity).toBe(true)
+    expect(Math.abs((found.startSeconds ?? 0) - 40)).toBeLessThan(0.0001)
+  })
+
+  test('finds the ratio of a take shot to a faster song', () => {
+    const fast = resample(camera(master, 20, 30, 6, 0, 0.02), 1 / 1.5)
+    const found = placeBySound(reference, fast, { speeds: COMMON_SPEEDS })
+    expect(found.verdict).toBe('sure')
+    expect(Math.abs(found.rate - 1.5)).toBeLessThan(0.00015)
+    expect(Math.abs((found.startSeconds ?? 0) - 20)).toBeLessThan(0.001)
+  })
+
+  test('looks only near the given start when told', () => {
+    const clip = camera(master, 31.25, 20, 2)
+    expect(placeBySound(reference, clip, { near: { startSeconds: 31, tolerance: 1 } }).verdict).toBe('sure')
+    expect(placeBySound(reference, clip, { near: { startSeconds: 60, tolerance: 1 } }).verdict).toBe('loose')
+  })
+
+  test('when the master repeats itself exactly it asks instead of guessing, and names the rival', () => {
+    const phrase = music(15, 9)
+    const twice = new Float32Array(60 * ANALYSIS_RATE)
+    for (const at of [10, 35]) twice.set(phrase, at * ANALYSIS_RATE)
+    const found = placeBySound(new SoundReference(twice), camera(twice, 12, 10, 7))
+    expect(found.verdict).toBe('check')
+    const starts = [found.startSeconds ?? 0, found.proof.rivals[0].startSeconds].sort((a, b) => a - b)
+    expect(Math.abs(starts[0] - 12)).toBeLessThan(0.001)
+    expect(Math.abs(starts[1] - 37)).toBeLessThan(0.001)
+  })
+
+  test.each([
+    ['other music', music(30, 77)],
+    ['noise', Float32Array.from({ length: 20 * ANALYSIS_RATE }, random(5))],
+  ])('refuses %s', (_, clip) => {
+    const found = placeBySound(reference, clip)
+    expect(found.verdict).toBe('loose')
+    expect(found.why).not.toBe('')
+  })
+
+  test.each([
+    ['an empty clip', new Float32Array(0), /less than 3 s/],
+    ['two seconds', new Float32Array(2 * ANALYSIS_RATE), /less than 3 s/],
+    ['digital silence', new Float32Array(10 * ANALYSIS_RATE), /silent/],
+  ])('says why it cannot place %s', (_, clip, why) => {
+    const found = placeBySound(reference, clip)
+    expect(found).toMatchObject({ verdict: 'loose', startSeconds: null })
+    expect(found.why).toMatch(why)
+  })
+})

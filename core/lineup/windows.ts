@@ -1,0 +1,106 @@
+import { ANALYSIS_RATE, inverseReal, realSpectrum, type Spectrum } from '../signal/index.ts'
+import { parabola } from './coarse.ts'
+
+/** One short stretch of a clip compared with the master by itself. */
+export interface WindowMeasure {
+  /** Middle of the stretch in clip time, s. */
+  readonly clipSeconds: number
+  /** How much later than predicted the clip's sound lies on the master, s. */
+  readonly lagSeconds: number
+  /** Height of the peak over the spread of the other lags. */
+  readonly strength: number
+  /** Generalised correlation at the peak, −1..1; negative for turned polarity. */
+  readonly coherence: number
+}
+
+/** Lags searched on either side of the prediction, samples (64 ms: two frames of the coarse search and the room). */
+const REACH = 512
+/** Lags on either side used to judge what chance gives, samples. */
+const SURROUND = 4000
+/** Bands outside hold hum or what codecs removed, Hz. */
+const LOW_HZ = 120
+const HIGH_HZ = 3700
+
+/** Spectra of a clip's windows, kept while the same window is tried at several places. */
+export type WindowCache = Map<string, Spectrum>
+
+/**
+ * Generalised cross-correlation with phase transform of one window
+ * (Knapp & Carter 1976, "The generalized correlation method for estimation of time delay").
+ * @param master mono at {@link ANALYSIS_RATE}
+ * @param clip mono at {@link ANALYSIS_RATE}, at the master's speed
+ * @param clipFrom first sample of the window in the clip
+ * @param length samples in the window
+ * @param predictedStart master sample of the clip's sample 0 by the estimate so far
+ * @param cache spectra of this clip's windows, filled here
+ * @returns null where either side is silent or the window leaves the master
+ */
+export function measureWindow(
+  master: Float32Array,
+  clip: Float32Array,
+  clipFrom: number,
+  length: number,
+  predictedStart: number,
+  cache: WindowCache = new Map(),
+): WindowMeasure | null {
+  const margin = SURROUND
+  const at = Math.round(predictedStart) + clipFrom
+  if (at < 0 || at + length > master.length || clipFrom < 0 || clipFrom + length > clip.length) return null
+  let size = 4
+  while (size < length * 2 + margin) size *= 2
+  const a = clip.subarray(clipFrom, clipFrom + length)
+  const b = master.subarray(at, at + length)
+  if (energy(a) < 1e-9 * length || energy(b) < 1e-9 * length) return null
+  const key = `${clipFrom}:${length}`
+  const x = cache.get(key) ?? realSpectrum(a, size)
+  cache.set(key, x)
+  const y = realSpectrum(b, size)
+  const re = new Float64Array(size / 2 + 1)
+  const im = new Float64Array(size / 2 + 1)
+  const low = Math.ceil((LOW_HZ / ANALYSIS_RATE) * size)
+  const high = Math.floor((HIGH_HZ / ANALYSIS_RATE) * size)
+  let total = 0
+  for (let k = low; k <= high; k++) {
+    const cr = y.re[k] * x.re[k] + y.im[k] * x.im[k]
+    const ci = y.im[k] * x.re[k] - y.re[k] * x.im[k]
+    const magnitude = Math.sqrt(cr * cr + ci * ci)
+    if (magnitude <= 0) continue
+    re[k] = cr / magnitude
+    im[k] = ci / magnitude
+    total++
+  }
+  const correlation = inverseReal({ size, re, im })
+  const scale = total > 0 ? size / (2 * total) : 0
+  const values = new Float64Array(2 * margin + 1)
+  for (let i = 0; i < values.length; i++) {
+    const lag = i - margin
+    values[i] = correlation[lag < 0 ? lag + size : lag] * scale
+  }
+  let best = margin
+  for (let i = margin - REACH; i <= margin + REACH; i++) if (Math.abs(values[i]) > Math.abs(values[best])) best = i
+  const sign = Math.sign(values[best]) || 1
+  // Peaks of turned polarity are as good as upright ones; the stronger of both is taken.
+  const upright = sign > 0 ? values : values.map((v) => -v)
+  let sum = 0
+  let n = 0
+  for (let i = 0; i < values.length; i++) {
+    if (Math.abs(i - best) < 24) continue
+    sum += values[i] * values[i]
+    n++
+  }
+  const spread = Math.sqrt(sum / Math.max(1, n))
+  const lag = best + parabola(upright, best) - margin
+  const shift = Math.round(predictedStart) - predictedStart
+  return {
+    clipSeconds: (clipFrom + length / 2) / ANALYSIS_RATE,
+    lagSeconds: (lag + shift) / ANALYSIS_RATE,
+    strength: spread > 0 ? Math.abs(values[best]) / spread : 0,
+    coherence: values[best],
+  }
+}
+
+function energy(samples: Float32Array): number {
+  let sum = 0
+  for (const x of samples) sum += x * x
+  return sum
+}

@@ -1,0 +1,26 @@
+export { FLICKS_PER_SECOND, type Flicks, flicks, flicksToSeconds, secondsToFlicks, ZERO } from './flicks.ts'
+export { clipToMaster, type FrameGrid, frameShownAt, masterToClip, type PlacementMap, pictureSpan, placementFromSeconds } from './placement.ts'
+export {
+  frameAt,
+  frameStart,
+  nearestFrameStart,
+  nextFrameStart,
+  PROJECT_RATES,
+  type ProjectRate,
+  parseRate,
+  printRate,
+  type Rate,
+  rateKey,
+  rateToNumber,
+} from './rates.ts'
+export {
+  canDropFrames,
+  frameToTimecode,
+  nominalRate,
+  printLength,
+  printTimecode,
+  readTimecode,
+  TimecodeError,
+  type TimecodeStyle,
+  timecodeToFrame,
+} from './timecode.ts'
