@@ -1,0 +1,3 @@
+export { METRES } from './bars.ts'
+export { PULSE_RATE } from './onset.ts'
+export { findPulse, type PulseEstimate } from './pulse.ts'
