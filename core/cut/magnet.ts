@@ -1,0 +1,36 @@
+import { type Flicks, flicks, frameStart, nearestFrameStart, type Rate } from '../time/index.ts'
+
+/** What cuts are pulled to. */
+export const MAGNETS = ['off', 'beat', 'bar'] as const
+export type Magnet = (typeof MAGNETS)[number]
+
+/** Index of the mark nearest to the instant in an ascending list, −1 when empty (a tie goes to the earlier). */
+export function nearestIndex(times: readonly number[], time: number): number {
+  if (times.length === 0) return -1
+  let low = 0
+  let high = times.length
+  while (low < high) {
+    const middle = (low + high) >> 1
+    if (times[middle] < time) low = middle + 1
+    else high = middle
+  }
+  if (low === 0) return 0
+  if (low === times.length) return low - 1
+  return times[low] - time < time - times[low - 1] ? low : low - 1
+}
+
+/** A mark further away than this does not pull, s: there is no pulse there. */
+const PULL_SECONDS = 1.5
+
+/**
+ * Where a cut meant for `time` lands: on the frame border nearest to the nearest mark, `lead` frames before it,
+ * or, where nothing pulls, on the nearest frame border.
+ * @param marks ascending times of the beats or bars that pull; empty for none
+ * @param lead frames before the mark; negative is after
+ */
+export function pulled(time: Flicks, marks: readonly Flicks[], rate: Rate, lead = 0): Flicks {
+  const at = nearestIndex(marks, time)
+  const frame = frameStart(1, rate)
+  if (at < 0 || Math.abs(marks[at] - time) > PULL_SECONDS * 705_600_000) return nearestFrameStart(time, rate)
+  return flicks(nearestFrameStart(marks[at], rate) - lead * frame)
+}

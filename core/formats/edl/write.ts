@@ -1,0 +1,45 @@
+import { frameToTimecode, nominalRate, rateToNumber } from '../../time/index.ts'
+import { type Exchange, type ExchangeFile, mediaStartFrame } from '../exchange.ts'
+
+/**
+ * Writes the cut as a CMX3600-style edit decision list. Reels are the files' names cut to eight characters, made
+ * different from each other; a retimed clip gets an M2 line with its speed. Source places are printed at the
+ * project's rate, since the format has but one.
+ */
+export function writeEdl(exchange: Exchange): string {
+  const style = { rate: exchange.rate, dropFrame: exchange.dropFrame }
+  const tc = (frame: number) => frameToTimecode(frame, style)
+  const lines = [`TITLE: ${exchange.name.replace(/[^\x20-\x7e]/g, '_').slice(0, 70)}`, `FCM: ${exchange.dropFrame ? 'DROP FRAME' : 'NON-DROP FRAME'}`, '']
+  const reels = new Map<string, string>()
+  let event = 0
+  for (const segment of exchange.cut) {
+    event++
+    const recordIn = exchange.startFrame + segment.fromFrame
+    const record = `${tc(recordIn)} ${tc(recordIn + segment.frames)}`
+    const number = String(event).padStart(3, '0')
+    if (!segment.source) {
+      lines.push(`${number}  BL       V     C        ${tc(0)} ${tc(segment.frames)} ${record}`, '')
+      continue
+    }
+    const { file, firstFrame, rate, angleName } = segment.source
+    const reel = reelOf(file, reels)
+    const own = rateToNumber(file.facts.video?.rate ?? exchange.rate)
+    const project = rateToNumber(exchange.rate)
+    const sourceIn = Math.floor(((mediaStartFrame(file) + firstFrame) / own) * project + 1e-6)
+    const sourceFrames = Math.max(1, Math.round(segment.frames / rate))
+    lines.push(`${number}  ${reel.padEnd(8)} V     C        ${tc(sourceIn)} ${tc(sourceIn + sourceFrames)} ${record}`)
+    if (Math.abs(rate - 1) > 0.001) lines.push(`M2   ${reel.padEnd(8)}       ${(nominalRate(exchange.rate) / rate).toFixed(1).padStart(5, '0')}                ${tc(sourceIn)}`)
+    lines.push(`* FROM CLIP NAME: ${file.name}`, `* COMMENT: ANGLE ${angleName}${segment.standIn ? ' (STANDS IN)' : ''}`, '')
+  }
+  return `${lines.join('\r\n')}\r\n`
+}
+
+function reelOf(file: ExchangeFile, reels: Map<string, string>): string {
+  const known = reels.get(file.id)
+  if (known) return known
+  const base = file.name.replace(/\.[^.]*$/, '').toUpperCase().replace(/[^A-Z0-9_]/g, '_').slice(0, 8) || 'REEL'
+  let reel = base
+  for (let n = 2; [...reels.values()].includes(reel); n++) reel = `${base.slice(0, 8 - String(n).length)}${n}`
+  reels.set(file.id, reel)
+  return reel
+}

@@ -1,0 +1,119 @@
+import { FLICKS_PER_SECOND, frameAt, rateToNumber } from '../../time/index.ts'
+import { type Exchange, type ExchangeFile, mediaStartFrame, type Segment } from '../exchange.ts'
+import type { OtioObject, RationalTime, TimeRange } from './types.ts'
+
+/** Speeds nearer to 1 than this are clock drift: kept exactly in the metadata, not as a retiming effect. */
+const RETIME_FROM = 0.001
+
+/**
+ * Writes OpenTimelineIO JSON: a stack with the cut, every angle with its clips in place, and the master; marks on the stack.
+ * Source ranges start at the source's own frame numbers and last project frames; exact placements stand in the
+ * metadata of each clip under "pendolo", in flicks.
+ */
+export function writeOtio(exchange: Exchange): string {
+  const rate = rateToNumber(exchange.rate)
+  const cutTrack = track(`Cut: ${exchange.cutName}`, 'Video', lane(exchange, exchange.cut, exchange.fromFrame))
+  const angles = exchange.angles.map((a) => track(a.name, 'Video', lane(exchange, a.segments, 0), { pendolo: { angleId: a.id } }))
+  const sound = exchange.master ? [track('Master', 'Audio', [masterClip(exchange.master.file, exchange.master.frames, rate)])] : []
+  const stack: OtioObject = {
+    OTIO_SCHEMA: 'Stack.1',
+    name: 'tracks',
+    metadata: {},
+    source_range: null,
+    effects: [],
+    enabled: true,
+    markers: markers(exchange, rate),
+    children: [...angles, cutTrack, ...sound],
+  }
+  const timeline: OtioObject = {
+    OTIO_SCHEMA: 'Timeline.1',
+    name: exchange.name,
+    global_start_time: time(exchange.startFrame, rate),
+    tracks: stack,
+    metadata: { pendolo: { rate: exchange.doc.settings.rate, dropFrame: exchange.dropFrame, cutStartsAtFrame: exchange.fromFrame } },
+  }
+  return `${JSON.stringify(timeline, null, 1)}\n`
+}
+
+function time(value: number, rate: number): RationalTime {
+  return { OTIO_SCHEMA: 'RationalTime.1', rate, value }
+}
+
+function range(start: RationalTime, duration: RationalTime): TimeRange {
+  return { OTIO_SCHEMA: 'TimeRange.1', start_time: start, duration }
+}
+
+function track(name: string, kind: 'Video' | 'Audio', children: OtioObject[], metadata: Record<string, unknown> = {}): OtioObject {
+  return { OTIO_SCHEMA: 'Track.1', name, kind, metadata, source_range: null, effects: [], markers: [], enabled: true, children }
+}
+
+function gap(frames: number, rate: number): OtioObject {
+  return { OTIO_SCHEMA: 'Gap.1', name: '', metadata: {}, source_range: range(time(0, rate), time(frames, rate)), effects: [], markers: [], enabled: true }
+}
+
+function lane(exchange: Exchange, segments: Segment[], origin: number): OtioObject[] {
+  const rate = rateToNumber(exchange.rate)
+  const out: OtioObject[] = []
+  let at = origin
+  for (const segment of segments) {
+    if (segment.fromFrame > at) out.push(gap(segment.fromFrame - at, rate))
+    out.push(segment.source ? clip(exchange, segment, rate) : gap(segment.frames, rate))
+    at = segment.fromFrame + segment.frames
+  }
+  return out
+}
+
+function clip(exchange: Exchange, segment: Segment, rate: number): OtioObject {
+  const source = segment.source as NonNullable<Segment['source']>
+  const video = source.file.facts.video as NonNullable<ExchangeFile['facts']['video']>
+  const own = rateToNumber(video.rate)
+  const origin = mediaStartFrame(source.file)
+  const placement = exchange.doc.placements[source.clipId]
+  const retimed = Math.abs(source.rate - 1) > RETIME_FROM
+  return {
+    OTIO_SCHEMA: 'Clip.1',
+    name: source.file.name,
+    metadata: { pendolo: { angle: source.angleName, startFlicks: placement.start, rate: placement.rate, method: placement.method, verdict: placement.verdict, standIn: segment.standIn } },
+    source_range: range(time(origin + source.firstFrame, own), time(segment.frames, rate)),
+    effects: retimed ? [{ OTIO_SCHEMA: 'LinearTimeWarp.1', name: 'placed speed', effect_name: 'LinearTimeWarp', time_scalar: 1 / source.rate, metadata: {} }] : [],
+    markers: [],
+    enabled: true,
+    media_reference: reference(source.file, time(origin, own), time(video.frames, own)),
+  }
+}
+
+function masterClip(file: ExchangeFile, frames: number, rate: number): OtioObject {
+  const sampling = file.facts.audio?.sampleRate ?? 48000
+  const whole = time(Math.round(file.facts.durationSeconds * sampling), sampling)
+  return {
+    OTIO_SCHEMA: 'Clip.1',
+    name: file.name,
+    metadata: { pendolo: { master: true } },
+    source_range: range(time(0, rate), time(frames, rate)),
+    effects: [],
+    markers: [],
+    enabled: true,
+    media_reference: reference(file, time(0, sampling), whole),
+  }
+}
+
+function reference(file: ExchangeFile, start: RationalTime, duration: RationalTime): OtioObject {
+  return {
+    OTIO_SCHEMA: 'ExternalReference.1',
+    name: file.name,
+    metadata: {},
+    available_range: range(start, duration),
+    target_url: `file://${file.path.split('/').map(encodeURIComponent).join('/')}`,
+  }
+}
+
+function markers(exchange: Exchange, rate: number): OtioObject[] {
+  return exchange.doc.marks.map((mark) => ({
+    OTIO_SCHEMA: 'Marker.2',
+    name: mark.name,
+    color: 'YELLOW',
+    comment: '',
+    marked_range: range(time(frameAt(mark.time, exchange.rate), rate), time(0, rate)),
+    metadata: { pendolo: { kind: mark.kind, seconds: mark.time / FLICKS_PER_SECOND } },
+  }))
+}

@@ -1,0 +1,52 @@
+import type { PictureSpan } from '../cut/index.ts'
+import { type Flicks, type FrameGrid, pictureSpan, type Rate, secondsToFlicks } from '../time/index.ts'
+import type { ProjectDoc } from './types.ts'
+
+/** What probing found in a file. Times are presentation seconds of the file, 0 = its clock's zero. */
+export interface FileFacts {
+  readonly durationSeconds: number
+  readonly container: string
+  readonly video: {
+    readonly codec: string
+    /** Size as displayed, rotation and pixel shape applied. */
+    readonly width: number
+    readonly height: number
+    readonly rate: Rate
+    readonly variableRate: boolean
+    readonly startSeconds: number
+    readonly frames: number
+    readonly pixelAspect: string
+  } | null
+  readonly audio: {
+    readonly codec: string
+    readonly channels: number
+    readonly layout: string
+    readonly sampleRate: number
+    readonly startSeconds: number
+    readonly streams: number
+  } | null
+  readonly timecode: string | null
+  readonly recordedAt: string | null
+  readonly camera: string | null
+}
+
+/** The pictures of a file as a grid of frames; null when it has none. */
+export function frameGridOf(facts: FileFacts): FrameGrid | null {
+  const v = facts.video
+  if (!v || v.frames <= 0) return null
+  return { start: secondsToFlicks(v.startSeconds), rate: v.rate, count: v.frames }
+}
+
+/** Where each placed clip has pictures, on the master's time, in the order of placement starts. */
+export function pictureSpans(doc: ProjectDoc, factsOf: (fileId: string) => FileFacts | undefined): PictureSpan[] {
+  const out: PictureSpan[] = []
+  for (const clip of Object.values(doc.clips)) {
+    const placement = doc.placements[clip.id]
+    const facts = factsOf(clip.fileId)
+    const grid = facts && frameGridOf(facts)
+    if (!placement || !grid || clip.state !== 'in' || !clip.angleId) continue
+    const { start, end }: { start: Flicks; end: Flicks } = pictureSpan(placement, grid)
+    out.push({ clipId: clip.id, angleId: clip.angleId, start, end })
+  }
+  return out.sort((a, b) => a.start - b.start)
+}
