@@ -1,4 +1,4 @@
 export { ANALYSIS_RATE, BAND_COUNT, BAND_HOP, type BandFeatures, bandFeatures, stretchFeatures } from './bands.ts'
 export { eachPowerFrame, hann, inverseReal, powerOfTwo, realSpectrum, type Spectrum } from './fft.ts'
 export { type PeakFile, PeakWriter } from './peaks.ts'
-export { resample } from './resample.ts'
+export { interpolate, resample } from './resample.ts'

@@ -23,19 +23,29 @@ export function resample(samples: Float32Array, ratio: number): Float32Array {
   if (!(ratio > 0) || !Number.isFinite(ratio)) throw new TypeError(`ratio must be positive, got ${ratio}`)
   const out = new Float32Array(Math.floor(samples.length * ratio))
   const cutoff = Math.min(1, ratio)
-  const reach = HALF_TAPS / cutoff
-  for (let n = 0; n < out.length; n++) {
-    const centre = n / ratio
-    const first = Math.max(0, Math.ceil(centre - reach))
-    const last = Math.min(samples.length - 1, Math.floor(centre + reach))
-    let sum = 0
-    for (let i = first; i <= last; i++) {
-      const at = Math.abs(i - centre) * cutoff * TABLE_STEPS
-      const whole = at | 0
-      const part = at - whole
-      sum += samples[i] * (table[whole] * (1 - part) + table[whole + 1] * part)
-    }
-    out[n] = sum * cutoff
-  }
+  for (let n = 0; n < out.length; n++) out[n] = interpolate(samples, samples.length, 1, 0, n / ratio, cutoff)
   return out
+}
+
+/**
+ * Value of a signal between its samples; outside the signal is silence.
+ * @param samples interleaved samples
+ * @param frames number of frames in `samples`
+ * @param stride channels
+ * @param channel which channel
+ * @param at position in frames, may lie outside
+ * @param cutoff 1 for the whole band; below 1 when the result is sampled that much more slowly
+ */
+export function interpolate(samples: Float32Array, frames: number, stride: number, channel: number, at: number, cutoff = 1): number {
+  const reach = HALF_TAPS / cutoff
+  const first = Math.max(0, Math.ceil(at - reach))
+  const last = Math.min(frames - 1, Math.floor(at + reach))
+  let sum = 0
+  for (let i = first; i <= last; i++) {
+    const x = Math.abs(i - at) * cutoff * TABLE_STEPS
+    const whole = x | 0
+    const part = x - whole
+    sum += samples[i * stride + channel] * (table[whole] * (1 - part) + table[whole + 1] * part)
+  }
+  return sum * cutoff
 }

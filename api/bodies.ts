@@ -1,0 +1,24 @@
+import { PROJECT_RATES } from '@pendolo/core/time'
+import * as yup from 'yup'
+
+const name = yup.string().trim().min(1, 'give the project a name').max(120, 'names have at most 120 characters')
+
+export const newProjectBody = yup.object({ name: name.required('give the project a name') }).noUnknown()
+export const renameProjectBody = newProjectBody
+export const gatherBody = yup.object({ paths: yup.array(yup.string().min(1).max(4096).required()).min(1).max(500).required() }).noUnknown()
+export const lineUpBody = yup.object({ clipIds: yup.array(yup.string().required()).max(10_000).optional(), thorough: yup.boolean().default(false), nearSeconds: yup.number().optional(), tolerance: yup.number().min(0.1).max(3600).optional() }).noUnknown()
+export const filmBody = yup
+  .object({
+    width: yup.number().integer().min(64).max(7680).required(),
+    height: yup.number().integer().min(64).max(4320).required(),
+    rate: yup.string().oneOf(PROJECT_RATES).required(),
+  })
+  .noUnknown()
+
+export type NewProjectBody = yup.InferType<typeof newProjectBody>
+export type GatherBody = yup.InferType<typeof gatherBody>
+export type LineUpBody = yup.InferType<typeof lineUpBody>
+export type FilmBody = yup.InferType<typeof filmBody>
+
+export const EXCHANGE_FORMATS = ['otio', 'edl'] as const
+export type ExchangeFormat = (typeof EXCHANGE_FORMATS)[number]

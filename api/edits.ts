@@ -1,0 +1,116 @@
+import { MAGNETS, STAND_INS } from '@pendolo/core/cut'
+import { VERDICTS } from '@pendolo/core/lineup'
+import { MAX_GAIN_DB, MIN_GAIN_DB } from '@pendolo/core/mix'
+import { FRAMINGS } from '@pendolo/core/picture'
+import { type Edit, type EditType, HUE_COUNT, MARK_KINDS, METHODS } from '@pendolo/core/project'
+import { PROJECT_RATES } from '@pendolo/core/time'
+import * as yup from 'yup'
+
+const id = yup.string().min(1).max(64)
+const ids = yup.array(id.required()).max(10_000).required()
+const name = yup.string().trim().min(1, 'give it a name').max(120)
+const time = yup.number().integer('times are whole flicks').min(-1e15).max(1e15)
+const hue = yup.number().integer().min(0).max(HUE_COUNT - 1)
+const angle = yup.object({ id: id.required(), name: name.required(), hue: hue.required(), framing: yup.string().oneOf(FRAMINGS).required() }).noUnknown()
+const choice = yup.object({ angleId: id.required(), clipId: id.optional() }).noUnknown()
+const placement = yup
+  .object({
+    start: time.required(),
+    rate: yup.number().min(0.1).max(10).required(),
+    method: yup.string().oneOf(METHODS).required(),
+    verdict: yup.string().oneOf(VERDICTS).required(),
+    confidence: yup.number().min(0).max(1).required(),
+    why: yup.string().max(500).defined(),
+    locked: yup.boolean().required(),
+  })
+  .noUnknown()
+const mark = yup
+  .object({ id: id.required(), time: time.required(), kind: yup.string().oneOf(MARK_KINDS).required(), name: yup.string().max(120).defined(), hue: hue.required() })
+  .noUnknown()
+const pulse = yup
+  .object({
+    tempoBpm: yup.number().min(0).max(1000).required(),
+    metre: yup.number().integer().min(1).max(32).required(),
+    confidence: yup.number().min(0).max(1).required(),
+    beats: yup.array(time.required()).max(200_000).required(),
+    downbeats: yup.array(yup.number().integer().min(0).required()).max(200_000).required(),
+  })
+  .noUnknown()
+
+/** A map from clip id to `value`; Yup has no record type, so each entry is checked by hand. */
+function recordOf(value: yup.Schema) {
+  return yup.lazy((given) => {
+    const fields = Object.fromEntries(Object.keys(given && typeof given === 'object' ? given : {}).slice(0, 10_000).map((key) => [key, value]))
+    return yup.object(fields).required()
+  })
+}
+
+const FIELDS: Record<EditType, yup.ObjectShape> = {
+  settings: {
+    change: yup
+      .object({
+        rate: yup.string().oneOf(PROJECT_RATES),
+        dropFrame: yup.boolean(),
+        width: yup.number().integer().min(64).max(8192),
+        height: yup.number().integer().min(64).max(8192),
+        startFrame: yup.number().integer().min(0).max(100_000_000),
+        magnet: yup.string().oneOf(MAGNETS),
+        lead: yup.number().integer().min(-50).max(50),
+        standIn: yup.string().oneOf(STAND_INS),
+      })
+      .noUnknown()
+      .required(),
+  },
+  addClips: {
+    angles: yup.array(angle.required()).max(1000).required(),
+    clips: yup.array(yup.object({ id: id.required(), fileId: id.required(), angleId: id.nullable().defined(), state: yup.string().required() }).noUnknown().required()).max(10_000).required(),
+  },
+  setMaster: { clipId: id.required() },
+  renameAngle: { angleId: id.required(), name: name.required() },
+  orderAngles: { angleIds: ids },
+  moveClips: { clipIds: ids, angle: yup.lazy((given) => (given && typeof given === 'object' && 'name' in given ? angle.required() : yup.object({ id: id.required() }).noUnknown().required())) },
+  setAside: { clipIds: ids, aside: yup.boolean().required() },
+  frameAngle: { angleId: id.required(), framing: yup.string().oneOf(FRAMINGS).required() },
+  place: { by: yup.string().oneOf(['search', 'hand']).required(), placements: recordOf(placement.required()), loose: recordOf(yup.string().max(500).defined()) },
+  nudge: { clipIds: ids, by: time.required() },
+  lock: { clipIds: ids, locked: yup.boolean().required() },
+  accept: { clipIds: ids },
+  park: { clipIds: ids, parked: yup.boolean().required() },
+  setPulse: { pulse: pulse.nullable().defined() },
+  addMarks: { marks: yup.array(mark.required()).max(10_000).required() },
+  changeMark: {
+    markId: id.required(),
+    change: yup.object({ time, name: yup.string().max(120), kind: yup.string().oneOf(MARK_KINDS), hue }).noUnknown().required(),
+  },
+  removeMarks: { markIds: ids },
+  choose: { cutId: id.required(), time: time.required(), choice: choice.required(), since: time.optional() },
+  reassign: { cutId: id.required(), time: time.required(), choice: choice.required() },
+  paint: { cutId: id.required(), from: time.required(), to: time.required(), choice: choice.required() },
+  roll: { cutId: id.required(), time: time.required(), to: time.required() },
+  join: { cutId: id.required(), time: time.required() },
+  addCut: { cutId: id.required(), name: name.required(), from: id.nullable().defined() },
+  renameCut: { cutId: id.required(), name: name.required() },
+  removeCut: { cutId: id.required() },
+  activeCut: { cutId: id.required() },
+  keep: { start: time.nullable().optional(), end: time.nullable().optional() },
+  strip: {
+    clipId: id.required(),
+    change: yup
+      .object({ on: yup.boolean(), mute: yup.boolean(), solo: yup.boolean(), gainDb: yup.number().min(MIN_GAIN_DB).max(MAX_GAIN_DB) })
+      .noUnknown()
+      .required(),
+  },
+}
+
+const SCHEMAS = Object.fromEntries(Object.entries(FIELDS).map(([type, fields]) => [type, yup.object({ type: yup.string().required(), ...fields }).noUnknown().strict()])) as unknown as Record<EditType, yup.ObjectSchema<yup.AnyObject>>
+
+const editSchema = yup.lazy((given) => {
+  const type = given && typeof given === 'object' && 'type' in given ? String(given.type) : ''
+  return Object.hasOwn(SCHEMAS, type) ? SCHEMAS[type as EditType].required() : yup.object({ type: yup.string().oneOf(Object.keys(SCHEMAS)).required() })
+})
+
+export const editsBody = yup.object({ edits: yup.array().of(editSchema as unknown as yup.ObjectSchema<yup.AnyObject>).min(1).max(1000).required() }).noUnknown()
+
+export interface EditsBody {
+  edits: Edit[]
+}

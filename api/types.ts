@@ -1,0 +1,94 @@
+import type { FileFacts, ProjectDoc } from '@pendolo/core/project'
+
+export interface ProjectSummary {
+  id: string
+  name: string
+  createdAt: number
+  changedAt: number
+  angles: number
+  clips: number
+  /** One row an angle: placed stretches as shares 0..1 of the master, for the small coverage picture. */
+  coverage: { hue: number; spans: [number, number][] }[]
+  masterSeconds: number
+}
+
+/** A gathered file with what is known and what is ready. */
+export interface GatheredFile {
+  id: string
+  path: string
+  name: string
+  size: number
+  contentKey: string
+  facts: FileFacts
+  notes: string[]
+  missing: boolean
+  /** Which derived things are ready. */
+  ready: { tile: boolean; sharp: boolean; sound: boolean; peaks: boolean }
+}
+
+export interface ProjectState {
+  id: string
+  name: string
+  revision: number
+  doc: ProjectDoc
+  files: GatheredFile[]
+  canUndo: string | null
+  canRedo: string | null
+}
+
+export const JOB_KINDS = ['light', 'sound', 'lineup', 'pulse', 'film'] as const
+export type JobKind = (typeof JOB_KINDS)[number]
+export const JOB_STATES = ['queued', 'running', 'done', 'failed', 'cancelled'] as const
+export type JobState = (typeof JOB_STATES)[number]
+
+export interface Job {
+  id: string
+  projectId: string
+  kind: JobKind
+  state: JobState
+  /** 0..1 */
+  progress: number
+  /** What it is about, for people. */
+  title: string
+  /** What it is doing now or how it went. */
+  detail: string
+  fileId: string | null
+  createdAt: number
+  finishedAt: number | null
+  result: FilmResult | null
+}
+
+export interface FilmResult {
+  path: string
+  name: string
+  bytes: number
+}
+
+export interface FolderEntry {
+  name: string
+  path: string
+  kind: 'folder' | 'file'
+  size: number
+  /** Media files below a folder, counted to a limit. */
+  mediaCount: number
+}
+
+export interface FolderListing {
+  path: string
+  parent: string | null
+  entries: FolderEntry[]
+}
+
+export type ServerEvent =
+  | { type: 'job'; job: Job }
+  | { type: 'project'; projectId: string; revision: number }
+  | { type: 'projects' }
+  | { type: 'files'; projectId: string }
+
+/** RFC 9457 */
+export interface Problem {
+  type: string
+  title: string
+  status: number
+  detail: string
+}

@@ -1,0 +1,209 @@
+import { existsSync } from 'node:fs'
+import { rm, writeFile } from 'node:fs/promises'
+import os from 'node:os'
+import path from 'node:path'
+import { EXCHANGE_FORMATS, type ExchangeFormat } from '@pendolo/api'
+import { layOut, writeEdl, writeOtio } from '@pendolo/core/formats'
+import { findPulse, PULSE_RATE } from '@pendolo/core/pulse'
+import { Command, InvalidArgumentError } from 'commander'
+import { Analysis } from '../analysis.ts'
+import { type Config, defaultHome, makeConfig, repositoryRoot } from '../config.ts'
+import { renderFilm } from '../film/render.ts'
+import { openWorkshop, serve } from '../http/serve.ts'
+import { atRate, exchangeFiles, queueFileJobs } from '../jobs/handlers.ts'
+import { MediaError } from '../media/ffmpeg.ts'
+import { probe } from '../media/probe.ts'
+import { decodeMono, makeSound } from '../media/sound.ts'
+import { artefactPath } from '../media/artefacts.ts'
+import { contentKey } from '../media/content.ts'
+import { gather } from '../project/gather.ts'
+import { NotFound } from '../project/store.ts'
+
+/** Project ids of the demo are fixed, so that starting it twice opens the same show. */
+const DEMO_ID = 'depot-night'
+
+function port(text: string): number {
+  const value = Number(text)
+  if (!Number.isInteger(value) || value < 0 || value > 65535) throw new InvalidArgumentError('a port is a whole number from 0 to 65535')
+  return value
+}
+
+const program = new Command('pendolo').description('Brings many camera angles onto one master recording, marks the beats and cuts between them in time.').showHelpAfterError()
+
+program
+  .command('start')
+  .description('start on your own data')
+  .option('--port <n>', 'port on 127.0.0.1', port, 4420)
+  .option('--home <dir>', 'data folder', defaultHome())
+  .action(async (options: { port: number; home: string }) => {
+    const home = path.resolve(options.home)
+    await run(makeConfig(home), options.port)
+  })
+
+program
+  .command('demo')
+  .description('make the demo show if it is missing and start with it')
+  .option('--port <n>', 'port on 127.0.0.1', port, 4420)
+  .option('--home <dir>', 'data folder of the demo', path.join(defaultHome(), 'demo'))
+  .option('--make-only <dir>', "only write the show's files into this folder")
+  .action(async (options: { port: number; home: string; makeOnly?: string }) => {
+    const { makeShow } = (await import(path.join(repositoryRoot(), 'demo', 'dist', 'make.mjs'))) as { makeShow: (into: string, say: (text: string) => void) => Promise<void> }
+    const say = (text: string) => process.stdout.write(`${text}\n`)
+    if (options.makeOnly) {
+      await makeShow(path.resolve(options.makeOnly), say)
+      return
+    }
+    const home = path.resolve(options.home)
+    const show = path.join(home, 'depot-night')
+    if (!existsSync(path.join(show, 'truth.json'))) await makeShow(show, say)
+    await run(makeConfig(home, [show]), options.port, show)
+  })
+
+async function run(config: Config, wanted: number, show?: string): Promise<void> {
+  const shop = await openWorkshop(config)
+  const serving = await serve(shop, wanted).catch((error: NodeJS.ErrnoException) => {
+    throw error.code === 'EADDRINUSE' ? new Error(`port ${wanted} is in use; choose another with --port`) : error
+  })
+  if (show) {
+    // Deleted in the interface, it comes back when the demo is asked for again.
+    await shop.store.setDeleted(DEMO_ID, false).catch((error: unknown) => {
+      if (error instanceof NotFound) return shop.store.create('Depot Night', DEMO_ID)
+      throw error
+    })
+    if ((await shop.store.files(DEMO_ID)).length === 0) {
+      await gather(config, shop.store, DEMO_ID, [show])
+      await queueFileJobs(shop, DEMO_ID, await shop.store.files(DEMO_ID))
+    }
+  }
+  process.stdout.write(`Pendolo is at http://127.0.0.1:${serving.port}/\n`)
+  const stop = () => {
+    void serving.close().finally(() => process.exit(0))
+  }
+  process.once('SIGINT', stop)
+  process.once('SIGTERM', stop)
+}
+
+program
+  .command('line-up')
+  .description('place clips on a master by sound')
+  .requiredOption('--master <file>', 'the recording everything is placed on')
+  .option('--json', 'print JSON')
+  .option('--thorough', 'weigh more places with more windows', false)
+  .argument('<clip...>', 'files to place')
+  .action(async (clips: string[], options: { master: string; json?: boolean; thorough: boolean }) => {
+    const result = { master: options.master, clips: await lineUp(options.master, clips, options.thorough) }
+    if (options.json) process.stdout.write(`${JSON.stringify(result)}\n`)
+    else for (const c of result.clips) process.stdout.write(`${c.verdict.padEnd(6)} ${c.placed ? `${c.startSeconds?.toFixed(4)} s × ${c.rate.toFixed(6)}` : 'not placed'}  ${c.file}: ${c.why}\n`)
+  })
+
+async function lineUp(master: string, clips: string[], thorough: boolean) {
+  const config = makeConfig(defaultHome())
+  const temp = path.join(os.tmpdir(), `pendolo-${process.pid}`)
+  const scratch: Config = { ...config, artefacts: temp }
+  const analysis = new Analysis(config)
+  const never = new AbortController().signal
+  const soundOf = async (file: string) => {
+    if (!existsSync(file)) throw new MediaError(`${file} does not exist`)
+    const facts = await probe(config, path.resolve(file))
+    if (!facts.audio) return null
+    const { key } = await contentKey(file)
+    await makeSound(scratch, path.resolve(file), key, facts, () => undefined, never)
+    return artefactPath(scratch, key, 'analysis')
+  }
+  try {
+    const masterSound = await soundOf(master)
+    if (!masterSound) throw new MediaError(`${master} has no sound, so nothing can be placed on it`)
+    return await Promise.all(
+      clips.map(async (file) => {
+        const clipSound = await soundOf(file)
+        const found = clipSound ? await analysis.run({ kind: 'place', masterSound, clipSound, thorough, near: null }) : null
+        return {
+          file,
+          placed: found?.verdict === 'sure',
+          startSeconds: found?.startSeconds ?? null,
+          rate: found?.rate ?? 1,
+          confidence: found?.confidence ?? 0,
+          method: 'sound' as const,
+          verdict: found?.verdict ?? 'loose',
+          why: found?.why ?? 'no sound in this file',
+        }
+      }),
+    )
+  } finally {
+    await analysis.close()
+    await rm(temp, { recursive: true, force: true })
+  }
+}
+
+program
+  .command('pulse')
+  .description('beats and bars of a recording')
+  .option('--json', 'print JSON')
+  .argument('<file>')
+  .action(async (file: string, options: { json?: boolean }) => {
+    const config = makeConfig(defaultHome())
+    if (!existsSync(file)) throw new MediaError(`${file} does not exist`)
+    const facts = await probe(config, path.resolve(file))
+    if (!facts.audio) throw new MediaError(`${file} has no sound`)
+    const found = findPulse(await decodeMono(config, file, facts, PULSE_RATE))
+    const result = { tempoBpm: found.tempoBpm, beats: found.beats, downbeats: found.downbeats.map((i) => found.beats[i]) }
+    if (options.json) process.stdout.write(`${JSON.stringify(result)}\n`)
+    else process.stdout.write(`${found.beats.length} beats in ${found.downbeats.length} bars, ${found.tempoBpm.toFixed(1)} a minute\n`)
+  })
+
+program
+  .command('film')
+  .description('render the cut of a project to a film')
+  .argument('<project>', 'id or name of the project')
+  .requiredOption('--out <file>', 'film to write (.mp4)')
+  .option('--size <WxH>', "picture size; default the project's raster")
+  .option('--rate <rate>', "frames a second; default the project's")
+  .option('--home <dir>', 'data folder', defaultHome())
+  .action(async (wanted: string, options: { out: string; size?: string; rate?: string; home: string }) => {
+    await withProject(options.home, wanted, async (shop, id, name) => {
+      const doc = await shop.store.doc(id)
+      const files = exchangeFiles(await shop.store.files(id))
+      const size = /^(\d+)x(\d+)$/.exec(options.size ?? `${doc.settings.width}x${doc.settings.height}`)
+      if (!size) throw new Error('a size is written like 1920x1080')
+      const exchange = layOut(name, atRate(doc, options.rate ?? doc.settings.rate), files)
+      const abort = new AbortController()
+      process.once('SIGINT', () => abort.abort())
+      await renderFilm(shop.config, exchange, files, { width: Number(size[1]) & ~1, height: Number(size[2]) & ~1 }, path.resolve(options.out), (share, detail) => process.stderr.write(`\r${Math.round(share * 100)} % ${detail}      `), abort.signal)
+      process.stderr.write('\n')
+    })
+  })
+
+program
+  .command('exchange')
+  .description('write the project for other programs')
+  .argument('<project>', 'id or name of the project')
+  .requiredOption('--format <format>', EXCHANGE_FORMATS.join(' or '))
+  .requiredOption('--out <file>')
+  .option('--home <dir>', 'data folder', defaultHome())
+  .action(async (wanted: string, options: { format: string; out: string; home: string }) => {
+    const format = EXCHANGE_FORMATS.find((f): f is ExchangeFormat => f === options.format)
+    if (!format) throw new Error(`there is no format "${options.format}"; there are ${EXCHANGE_FORMATS.join(' and ')}`)
+    await withProject(options.home, wanted, async (shop, id, name) => {
+      const exchange = layOut(name, await shop.store.doc(id), exchangeFiles(await shop.store.files(id)))
+      await writeFile(options.out, format === 'otio' ? writeOtio(exchange) : writeEdl(exchange))
+    })
+  })
+
+async function withProject(home: string, wanted: string, act: (shop: Awaited<ReturnType<typeof openWorkshop>>, id: string, name: string) => Promise<void>): Promise<void> {
+  const config = makeConfig(path.resolve(home))
+  if (!existsSync(path.join(config.home, 'pendolo.db'))) throw new Error(`there is no Pendolo data in ${config.home}; name the folder with --home`)
+  const shop = await openWorkshop(config)
+  try {
+    const projects = await shop.store.list()
+    const found = projects.find((p) => p.id === wanted) ?? projects.find((p) => p.name.toLowerCase() === wanted.toLowerCase())
+    if (!found) throw new Error(`there is no project "${wanted}"; there are: ${projects.map((p) => p.name).join(', ') || 'none'}`)
+    await act(shop, found.id, found.name)
+  } finally {
+    await shop.close()
+  }
+}
+
+program.parseAsync().catch((error: unknown) => {
+  process.stderr.write(`pendolo: ${error instanceof Error ? error.message : String(error)}\n`)
+  process.exitCode = 1
+})

@@ -1,0 +1,75 @@
+import { index, integer, primaryKey, sqliteTable, text } from 'drizzle-orm/sqlite-core'
+
+export const projects = sqliteTable('projects', {
+  id: text('id').primaryKey(),
+  name: text('name').notNull(),
+  /** The project as it is now (ProjectDoc as JSON); always equal to the edits up to `head` applied in order. */
+  doc: text('doc').notNull(),
+  revision: integer('revision').notNull(),
+  /** Sequence number of the last edit that holds; edits above it are undone. */
+  head: integer('head').notNull(),
+  createdAt: integer('created_at').notNull(),
+  changedAt: integer('changed_at').notNull(),
+  deletedAt: integer('deleted_at'),
+})
+
+export const edits = sqliteTable(
+  'edits',
+  {
+    projectId: text('project_id').notNull(),
+    seq: integer('seq').notNull(),
+    /** Edits of one group are undone together. */
+    groupId: text('group_id').notNull(),
+    label: text('label').notNull(),
+    forward: text('forward').notNull(),
+    backward: text('backward').notNull(),
+    at: integer('at').notNull(),
+  },
+  (t) => [primaryKey({ columns: [t.projectId, t.seq] })],
+)
+
+export const files = sqliteTable(
+  'files',
+  {
+    id: text('id').primaryKey(),
+    projectId: text('project_id').notNull(),
+    path: text('path').notNull(),
+    name: text('name').notNull(),
+    size: integer('size').notNull(),
+    contentKey: text('content_key').notNull(),
+    facts: text('facts').notNull(),
+    notes: text('notes').notNull(),
+    addedAt: integer('added_at').notNull(),
+  },
+  (t) => [index('files_by_project').on(t.projectId)],
+)
+
+export const proofs = sqliteTable(
+  'proofs',
+  {
+    projectId: text('project_id').notNull(),
+    clipId: text('clip_id').notNull(),
+    proof: text('proof').notNull(),
+  },
+  (t) => [primaryKey({ columns: [t.projectId, t.clipId] })],
+)
+
+export const jobs = sqliteTable(
+  'jobs',
+  {
+    id: text('id').primaryKey(),
+    projectId: text('project_id').notNull(),
+    kind: text('kind').notNull(),
+    state: text('state').notNull(),
+    priority: integer('priority').notNull(),
+    progress: integer('progress').notNull(),
+    title: text('title').notNull(),
+    detail: text('detail').notNull(),
+    fileId: text('file_id'),
+    payload: text('payload').notNull(),
+    result: text('result'),
+    createdAt: integer('created_at').notNull(),
+    finishedAt: integer('finished_at'),
+  },
+  (t) => [index('jobs_by_state').on(t.state, t.priority, t.createdAt)],
+)

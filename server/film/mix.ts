@@ -1,0 +1,143 @@
+import { once } from 'node:events'
+import { createWriteStream } from 'node:fs'
+import type { Readable } from 'node:stream'
+import { finished } from 'node:stream/promises'
+import { type Exchange, type ExchangeFile } from '@pendolo/core/formats'
+import { heardGains } from '@pendolo/core/mix'
+import { DEFAULT_STRIP, type Placement } from '@pendolo/core/project'
+import { interpolate } from '@pendolo/core/signal'
+import { FLICKS_PER_SECOND, frameStart } from '@pendolo/core/time'
+import type { Config } from '../config.ts'
+import { Cancelled, endChild, inputArguments, start } from '../media/ffmpeg.ts'
+import { soundClock } from '../media/sound.ts'
+
+export const FILM_SOUND_RATE = 48000
+/** Frames mixed at once: one second. */
+const BLOCK = FILM_SOUND_RATE
+/** Input kept around a block for interpolation, frames. */
+const MARGIN = 64
+
+/** Sound of one original on the master's clock, read forwards in blocks. */
+class PlacedSound {
+  readonly #child: ReturnType<typeof start>
+  readonly #chunks: AsyncIterator<Buffer>
+  readonly #placement: Placement
+  readonly gain: number
+  #held = new Float32Array(0)
+  /** Clip frame of the first held one. */
+  #heldFrom = 0
+  #odd: Buffer = Buffer.alloc(0)
+  #ended = false
+
+  constructor(config: Config, file: ExchangeFile, placement: Placement, gain: number) {
+    this.#placement = placement
+    this.gain = gain
+    const { before, filter } = soundClock(file.facts)
+    const channels = file.facts.audio?.channels ?? 1
+    const fold = channels > 2 ? `,pan=stereo|c0=${sum(channels)}|c1=${sum(channels)}` : ',aformat=channel_layouts=stereo'
+    this.#child = start(
+      config,
+      ['-v', 'error', '-nostdin', ...before, ...inputArguments(file.path), '-map', '0:a:0', '-af', `${filter}${fold}`, '-ar', String(FILM_SOUND_RATE), '-ac', '2', '-f', 'f32le', 'pipe:1'],
+      ['ignore', 'pipe', 'ignore'],
+    )
+    this.#child.on('error', () => {
+      this.#ended = true
+    })
+    this.#chunks = (this.#child.stdout as Readable)[Symbol.asyncIterator]()
+  }
+
+  /** Adds master frames [from, from + count) to an interleaved stereo block. */
+  async addTo(block: Float32Array, from: number, count: number): Promise<void> {
+    const { start: at, rate } = this.#placement
+    const offset = (at / FLICKS_PER_SECOND) * FILM_SOUND_RATE
+    const position = (n: number) => (from + n - offset) / rate
+    const first = Math.floor(position(0)) - MARGIN
+    const last = Math.ceil(position(count)) + MARGIN
+    if (last < 0) return
+    await this.#hold(first, last)
+    const frames = this.#held.length / 2
+    for (let n = 0; n < count; n++) {
+      if (rate === 1) {
+        // A clock that agrees is copied sample by sample, to the nearest one.
+        const i = Math.round(position(n)) - this.#heldFrom
+        if (i < 0 || i >= frames) continue
+        block[2 * n] += this.gain * this.#held[2 * i]
+        block[2 * n + 1] += this.gain * this.#held[2 * i + 1]
+      } else {
+        const i = position(n) - this.#heldFrom
+        if (i < 0 || i > frames) continue
+        block[2 * n] += this.gain * interpolate(this.#held, frames, 2, 0, i)
+        block[2 * n + 1] += this.gain * interpolate(this.#held, frames, 2, 1, i)
+      }
+    }
+  }
+
+  async #hold(first: number, last: number): Promise<void> {
+    const pieces: Float32Array[] = [this.#held]
+    let have = this.#heldFrom + this.#held.length / 2
+    while (have < last && !this.#ended) {
+      const { value, done } = await this.#chunks.next()
+      if (done) {
+        this.#ended = true
+        break
+      }
+      const bytes = this.#odd.length > 0 ? Buffer.concat([this.#odd, value]) : value
+      const whole = bytes.length - (bytes.length % 8)
+      this.#odd = bytes.subarray(whole)
+      const samples = new Float32Array(Uint8Array.from(bytes.subarray(0, whole)).buffer)
+      pieces.push(samples)
+      have += samples.length / 2
+    }
+    const all = new Float32Array(pieces.reduce((s, p) => s + p.length, 0))
+    let at = 0
+    for (const piece of pieces) {
+      all.set(piece, at)
+      at += piece.length
+    }
+    const drop = Math.max(0, Math.min(all.length / 2, first - this.#heldFrom))
+    this.#held = all.subarray(drop * 2)
+    this.#heldFrom += drop
+  }
+
+  close(): void {
+    endChild(this.#child)
+  }
+}
+
+function sum(channels: number): string {
+  return Array.from({ length: channels }, (_, c) => `${(1 / Math.sqrt(channels)).toFixed(4)}*c${c}`).join('+')
+}
+
+/** Which clips are heard in the film, with their factors. */
+function heard(exchange: Exchange, files: ReadonlyMap<string, ExchangeFile>): { file: ExchangeFile; placement: Placement; gain: number }[] {
+  const { doc } = exchange
+  const clips = Object.values(doc.clips).filter((c) => c.state === 'in' && doc.placements[c.id] && files.get(c.fileId)?.facts.audio)
+  const gains = heardGains(clips.map((c) => doc.strips[c.id] ?? { ...DEFAULT_STRIP, on: c.id === doc.masterClipId }))
+  return clips.map((c, i) => ({ file: files.get(c.fileId) as ExchangeFile, placement: doc.placements[c.id], gain: gains[i] })).filter((x) => x.gain > 0)
+}
+
+/**
+ * Mixes the film's sound as raw 32-bit stereo at 48 kHz, exactly as long as its pictures.
+ * @returns number of sound frames written
+ */
+export async function mixSound(config: Config, exchange: Exchange, files: ReadonlyMap<string, ExchangeFile>, out: string, signal: AbortSignal): Promise<number> {
+  const seconds = (frame: number) => frameStart(frame, exchange.rate) / FLICKS_PER_SECOND
+  const from = Math.round(seconds(exchange.fromFrame) * FILM_SOUND_RATE)
+  const total = Math.round(seconds(exchange.toFrame) * FILM_SOUND_RATE) - from
+  const sources = heard(exchange, files).map((h) => new PlacedSound(config, h.file, h.placement, h.gain))
+  const stream = createWriteStream(out)
+  try {
+    for (let done = 0; done < total; done += BLOCK) {
+      if (signal.aborted) throw new Cancelled()
+      const count = Math.min(BLOCK, total - done)
+      const block = new Float32Array(count * 2)
+      for (const source of sources) await source.addTo(block, from + done, count)
+      if (!stream.write(Buffer.from(block.buffer))) await once(stream, 'drain')
+    }
+  } finally {
+    for (const source of sources) source.close()
+    stream.end()
+    await finished(stream).catch(() => undefined)
+  }
+  return total
+}

@@ -1,0 +1,141 @@
+import { once } from 'node:events'
+import { rm } from 'node:fs/promises'
+import type { Writable } from 'node:stream'
+import { type Exchange, type ExchangeFile, type Segment } from '@pendolo/core/formats'
+import { frameGridOf } from '@pendolo/core/project'
+import { frameShownAt, frameStart } from '@pendolo/core/time'
+import type { Config } from '../config.ts'
+import { completeFiles } from '../media/artefacts.ts'
+import { Cancelled, endChild, lastWords, MediaError, start } from '../media/ffmpeg.ts'
+import { FrameDecoder, type GridFrame } from './decoder.ts'
+import { FILM_SOUND_RATE, mixSound } from './mix.ts'
+
+export interface FilmSize {
+  readonly width: number
+  readonly height: number
+}
+
+/**
+ * Renders the cut from the originals, one output frame at a time: each shows the source frame that the rule of
+ * core/time names for its start. Sound is mixed to the sample and encoded beside it.
+ * @param exchange the project laid out at the film's frame rate
+ * @throws Cancelled, or MediaError with what was wrong with which file
+ */
+export async function renderFilm(
+  config: Config,
+  exchange: Exchange,
+  files: ReadonlyMap<string, ExchangeFile>,
+  size: FilmSize,
+  out: string,
+  report: (share: number, detail: string) => void,
+  signal: AbortSignal,
+): Promise<void> {
+  for (const segment of exchange.cut) {
+    const { source } = segment
+    if (source && !files.has(source.file.id)) throw new MediaError(`${source.file.name} is missing; find it again in Gather`)
+  }
+  await completeFiles([out], async ([part]) => {
+    const soundFile = `${part}.f32`
+    try {
+      report(0, 'mixing the sound')
+      await mixSound(config, exchange, files, soundFile, signal)
+      await renderPictures(config, exchange, size, soundFile, part, report, signal)
+    } finally {
+      await rm(soundFile, { force: true })
+    }
+  })
+}
+
+async function renderPictures(config: Config, exchange: Exchange, size: FilmSize, sound: string, out: string, report: (share: number, detail: string) => void, signal: AbortSignal): Promise<void> {
+  const { rate } = exchange
+  const args = [
+    '-v', 'error', '-y', '-nostdin', '-f', 'rawvideo', '-pix_fmt', 'yuv420p', '-s', `${size.width}x${size.height}`, '-framerate', `${rate.num}/${rate.den}`, '-i', 'pipe:3',
+    '-f', 'f32le', '-ar', String(FILM_SOUND_RATE), '-ac', '2', '-i', `file:${sound}`, '-map', '0:v', '-map', '1:a', '-c:v', 'libx264', '-preset', 'veryfast', '-crf', '18', '-pix_fmt', 'yuv420p',
+    '-color_primaries', 'bt709', '-color_trc', 'bt709', '-colorspace', 'bt709', '-color_range', 'tv', '-c:a', 'aac', '-b:a', '256k', '-movflags', '+faststart', '-f', 'mp4', out,
+  ]
+  const encoder = start(config, args, ['ignore', 'ignore', 'pipe', 'pipe'])
+  let said = ''
+  encoder.stderr?.on('data', (chunk: Buffer) => {
+    said = (said + chunk.toString('utf8')).slice(-2000)
+  })
+  const closed = new Promise<number | null>((resolve) => {
+    encoder.on('close', (code) => resolve(code))
+    encoder.on('error', () => resolve(-1))
+  })
+  const sink = encoder.stdio[3] as Writable
+  sink.on('error', () => undefined)
+  const stop = () => endChild(encoder)
+  signal.addEventListener('abort', stop, { once: true })
+  const total = exchange.toFrame - exchange.fromFrame
+  const began = performance.now()
+  let written = 0
+  const write = async (frame: Buffer) => {
+    if (signal.aborted) throw new Cancelled()
+    if (encoder.exitCode !== null) throw new MediaError(`the film could not be written: ${lastWords(said)}`)
+    if (!sink.write(frame)) await Promise.race([once(sink, 'drain'), closed])
+    written++
+    if (written % 10 === 0) {
+      const speed = written / Math.max(0.001, (performance.now() - began) / 1000)
+      const left = Math.round((total - written) / speed)
+      report((written / total) * 0.98, `about ${left} s left · ${(speed / (rate.num / rate.den)).toFixed(1)} × real time`)
+    }
+  }
+  const decoders: FrameDecoder[] = []
+  try {
+    const black = blackFrame(size)
+    let waiting: FrameDecoder | null = open(config, exchange, exchange.cut[0], size)
+    for (const [i, segment] of exchange.cut.entries()) {
+      const decoder = waiting
+      if (decoder) decoders.push(decoder)
+      // The next source is opened while this one is read, so that a cut costs no waiting.
+      waiting = open(config, exchange, exchange.cut[i + 1], size)
+      if (waiting) decoders.push(waiting)
+      if (!decoder) for (let k = 0; k < segment.frames; k++) await write(black)
+      else await writeSegment(exchange, segment, decoder, write)
+      decoder?.close()
+    }
+    sink.end()
+    const code = await closed
+    if (signal.aborted) throw new Cancelled()
+    if (code !== 0) throw new MediaError(`the film could not be written: ${lastWords(said) || `ffmpeg stopped with code ${code}`}`)
+    report(1, 'done')
+  } finally {
+    signal.removeEventListener('abort', stop)
+    for (const decoder of decoders) decoder.close()
+    endChild(encoder)
+    await closed
+  }
+}
+
+function open(config: Config, exchange: Exchange, segment: Segment | undefined, size: FilmSize): FrameDecoder | null {
+  if (!segment?.source) return null
+  const { file, firstFrame, clipId } = segment.source
+  const angleId = exchange.doc.clips[clipId].angleId
+  const framing = exchange.doc.angles.find((a) => a.id === angleId)?.framing ?? 'fit'
+  return new FrameDecoder(config, file.path, file.facts, firstFrame, size, framing)
+}
+
+async function writeSegment(exchange: Exchange, segment: Segment, decoder: FrameDecoder, write: (frame: Buffer) => Promise<void>): Promise<void> {
+  const source = segment.source as NonNullable<Segment['source']>
+  const placement = exchange.doc.placements[source.clipId]
+  const grid = frameGridOf(source.file.facts)
+  if (!grid) throw new MediaError(`${source.file.name} has no picture`)
+  let current: GridFrame | null = null
+  let next = await decoder.next()
+  if (!next) throw new MediaError(`${source.file.name} gives no picture at frame ${source.firstFrame}${decoder.said ? `: ${decoder.said}` : ''}`)
+  for (let k = 0; k < segment.frames; k++) {
+    const wanted = frameShownAt(frameStart(segment.fromFrame + k, exchange.rate), placement, grid) ?? grid.count - 1
+    while (next && next.grid <= wanted) {
+      current = next
+      next = await decoder.next()
+    }
+    await write(((current ?? next) as GridFrame).data)
+  }
+}
+
+function blackFrame(size: FilmSize): Buffer {
+  const luma = size.width * size.height
+  const frame = Buffer.alloc((luma * 3) / 2, 128)
+  frame.fill(16, 0, luma)
+  return frame
+}

@@ -1,0 +1,158 @@
+import path from 'node:path'
+import { EXCHANGE_FORMATS, editsBody, type EditsBody, filmBody, gatherBody, lineUpBody, newProjectBody, renameProjectBody } from '@pendolo/api'
+import { layOut, writeEdl, writeOtio } from '@pendolo/core/formats'
+import express, { type Request, type Response } from 'express'
+import helmet from 'helmet'
+import type { Logger } from 'pino'
+import type { Schema } from 'yup'
+import { exchangeFiles, queueFileJobs, safeName, type Workshop } from '../jobs/handlers.ts'
+import { ARTEFACTS, type Artefact, artefactPath } from '../media/artefacts.ts'
+import { gather } from '../project/gather.ts'
+import { listFolder, listRoots } from '../project/roots.ts'
+import type { EventHub } from './events.ts'
+import { ProblemError, problemHandler } from './problems.ts'
+import { onlyOurselves } from './security.ts'
+import { receiveUpload } from './upload.ts'
+
+/** Edits of a long session are small; a pulse of three hours is the largest body. */
+const BODY_LIMIT = '4mb'
+
+function body<T>(request: Request, schema: Schema): T {
+  return schema.validateSync(request.body ?? {}, { abortEarly: false, stripUnknown: false }) as T
+}
+
+/** @param port asked at each request, since it is known only after listening */
+export function makeApp(shop: Workshop, events: EventHub, log: Logger, port: () => number): express.Express {
+  const { store, queue, config } = shop
+  const app = express()
+  app.disable('x-powered-by')
+  app.use(onlyOurselves(port))
+  app.use(
+    helmet({
+      contentSecurityPolicy: {
+        useDefaults: false,
+        directives: {
+          defaultSrc: ["'self'"],
+          // Styles are made at run time by the component library.
+          styleSrc: ["'self'", "'unsafe-inline'"],
+          imgSrc: ["'self'", 'data:', 'blob:'],
+          mediaSrc: ["'self'", 'blob:'],
+          workerSrc: ["'self'", 'blob:'],
+          scriptSrc: ["'self'", "'wasm-unsafe-eval'"],
+          frameAncestors: ["'none'"],
+        },
+      },
+      // Isolation gives the playback engine clocks of full precision.
+      crossOriginEmbedderPolicy: { policy: 'require-corp' },
+    }),
+  )
+  const api = express.Router()
+  api.use(express.json({ limit: BODY_LIMIT }))
+
+  api.get('/health', (_, response) => void response.json({ ok: true }))
+  api.get('/events', (_, response) => events.open(response))
+
+  api.get('/roots', async (_, response) => void response.json(await listRoots(config)))
+  api.get('/folder', async (request, response) => void response.json(await listFolder(config, String(request.query.path ?? ''))))
+
+  api.get('/projects', async (_, response) => void response.json(await store.list()))
+  api.post('/projects', async (request, response) => {
+    const { name } = body<{ name: string }>(request, newProjectBody)
+    response.status(201).json({ id: await store.create(name) })
+  })
+  api.get('/projects/:id', async (request, response) => void response.json(await store.state(request.params.id)))
+  api.patch('/projects/:id', async (request, response) => {
+    await store.rename(request.params.id, body<{ name: string }>(request, renameProjectBody).name)
+    response.status(204).end()
+  })
+  api.delete('/projects/:id', async (request, response) => {
+    await store.setDeleted(request.params.id, true)
+    response.status(204).end()
+  })
+  api.post('/projects/:id/restore', async (request, response) => {
+    await store.setDeleted(request.params.id, false)
+    response.status(204).end()
+  })
+  api.post('/projects/:id/duplicate', async (request, response) => void response.status(201).json({ id: await store.duplicate(request.params.id) }))
+
+  api.post('/projects/:id/edits', async (request, response) => {
+    const { edits } = body<EditsBody>(request, editsBody)
+    const label = String(request.query.label ?? edits[0].type).slice(0, 120)
+    const { revision } = await store.edit(request.params.id, edits, label)
+    response.json({ revision })
+  })
+  for (const direction of ['undo', 'redo'] as const) {
+    api.post(`/projects/:id/${direction}`, async (request, response) => void response.json({ label: await store.step(request.params.id as string, direction) }))
+  }
+
+  const afterGather = async (projectId: string, picked: string[], response: Response) => {
+    const { fileIds, ...report } = await gather(config, store, projectId, picked)
+    const rows = (await store.files(projectId)).filter((f) => fileIds.includes(f.id))
+    await queueFileJobs(shop, projectId, rows)
+    response.json(report)
+  }
+  api.post('/projects/:id/gather', async (request, response) => afterGather(request.params.id, body<{ paths: string[] }>(request, gatherBody).paths, response))
+  api.post('/projects/:id/upload', async (request, response) => {
+    await store.doc(request.params.id)
+    const tops = await receiveUpload(request, path.join(config.uploads, request.params.id))
+    if (tops.length === 0) throw new ProblemError(400, 'Nothing arrived', 'drop files or folders with pictures or sound')
+    await afterGather(request.params.id, tops, response)
+  })
+
+  api.post('/projects/:id/lineup', async (request, response) => {
+    const payload = body(request, lineUpBody)
+    await store.doc(request.params.id)
+    response.status(202).json({ jobId: await queue.add({ projectId: request.params.id, kind: 'lineup', title: 'line up', payload }) })
+  })
+  api.post('/projects/:id/pulse', async (request, response) => {
+    await store.doc(request.params.id)
+    response.status(202).json({ jobId: await queue.add({ projectId: request.params.id, kind: 'pulse', title: 'find the pulse' }) })
+  })
+  api.post('/projects/:id/film', async (request, response) => {
+    const payload = body(request, filmBody)
+    // Laid out once now, so that what is missing is said before anything waits in the queue.
+    layOut('check', await store.doc(request.params.id), exchangeFiles(await store.files(request.params.id)))
+    response.status(202).json({ jobId: await queue.add({ projectId: request.params.id, kind: 'film', title: 'film', payload }) })
+  })
+  api.get('/projects/:id/exchange/:format', async (request, response) => {
+    const { id, format } = request.params
+    if (!(EXCHANGE_FORMATS as readonly string[]).includes(format)) throw new ProblemError(404, 'Not found', `there is no format ${format}; there are ${EXCHANGE_FORMATS.join(' and ')}`)
+    const name = await store.name(id)
+    const exchange = layOut(name, await store.doc(id), exchangeFiles(await store.files(id)))
+    response.attachment(`${safeName(name)}.${format}`).type(format === 'otio' ? 'application/json' : 'text/plain')
+    response.send(format === 'otio' ? writeOtio(exchange) : writeEdl(exchange))
+  })
+  api.get('/projects/:id/proofs/:clipId', async (request, response) => void response.json(await store.proof(request.params.id, request.params.clipId)))
+
+  api.get('/jobs', async (request, response) => void response.json(await queue.list(request.query.project ? String(request.query.project) : undefined)))
+  api.post('/jobs/:id/cancel', async (request, response) => {
+    await queue.cancel(request.params.id)
+    response.status(204).end()
+  })
+  api.post('/jobs/:id/retry', async (request, response) => {
+    await queue.retry(request.params.id)
+    response.status(204).end()
+  })
+  api.get('/jobs/:id/film', async (request, response) => {
+    const job = await queue.get(request.params.id)
+    if (!job?.result) throw new ProblemError(404, 'Not found', 'this film is not ready')
+    response.download(job.result.path, job.result.name, { dotfiles: 'allow' })
+  })
+
+  // The name of a light copy is its content: it never changes, so browsers may keep it.
+  api.get('/media/:key/:artefact', (request, response, next) => {
+    const { key, artefact } = request.params
+    if (!/^[0-9a-f]{32}$/.test(key) || !Object.hasOwn(ARTEFACTS, artefact)) return next(new ProblemError(404, 'Not found', 'there is no such light copy'))
+    response.sendFile(artefactPath(config, key, artefact as Artefact), { maxAge: '1y', immutable: true, dotfiles: 'allow', acceptRanges: true }, (error) => {
+      if (error && !response.headersSent) next(new ProblemError(404, 'Not found', 'this light copy is not made yet'))
+    })
+  })
+  api.use((request: Request) => {
+    throw new ProblemError(404, 'Not found', `there is nothing at ${request.originalUrl.slice(0, 200)}`)
+  })
+  app.use('/api', api)
+  app.use(express.static(config.web, { index: false, maxAge: '1h' }))
+  app.get('/{*any}', (_, response) => response.sendFile(path.join(config.web, 'index.html'), { cacheControl: false, dotfiles: 'allow' }))
+  app.use(problemHandler(log))
+  return app
+}

@@ -1,0 +1,34 @@
+import type { ServerEvent } from '@pendolo/api'
+import type { Response } from 'express'
+
+/** Open event streams; everything that changes is told to all of them (one user, a few tabs). */
+export class EventHub {
+  readonly #streams = new Set<Response>()
+  readonly #listeners = new Set<(event: ServerEvent) => void>()
+
+  open(response: Response): void {
+    response.writeHead(200, { 'content-type': 'text/event-stream', 'cache-control': 'no-store', connection: 'keep-alive', 'x-accel-buffering': 'no' })
+    response.write('retry: 1000\n\n')
+    this.#streams.add(response)
+    const beat = setInterval(() => response.write(': still here\n\n'), 15_000)
+    response.on('close', () => {
+      clearInterval(beat)
+      this.#streams.delete(response)
+    })
+  }
+
+  listen(listener: (event: ServerEvent) => void): () => void {
+    this.#listeners.add(listener)
+    return () => this.#listeners.delete(listener)
+  }
+
+  send(event: ServerEvent): void {
+    const text = `data: ${JSON.stringify(event)}\n\n`
+    for (const stream of this.#streams) stream.write(text)
+    for (const listener of this.#listeners) listener(event)
+  }
+
+  closeAll(): void {
+    for (const stream of this.#streams) stream.end()
+  }
+}

@@ -1,0 +1,216 @@
+import { randomUUID } from 'node:crypto'
+import type { FilmResult, Job, JobKind, JobState } from '@pendolo/api'
+import { and, asc, desc, eq, inArray } from 'drizzle-orm'
+import type { Logger } from 'pino'
+import type { Database } from '../db/open.ts'
+import { jobs } from '../db/schema.ts'
+import type { EventHub } from '../http/events.ts'
+import { Cancelled } from '../media/ffmpeg.ts'
+
+/** What a job handler is given: it reports honestly, and stops when the signal fires. */
+export interface JobRun {
+  readonly jobId: string
+  readonly projectId: string
+  readonly fileId: string | null
+  readonly payload: unknown
+  readonly signal: AbortSignal
+  report(share: number, detail?: string): void
+}
+
+export interface JobOutcome {
+  readonly detail: string
+  readonly result?: FilmResult
+}
+
+export type JobHandler = (run: JobRun) => Promise<JobOutcome>
+
+export interface NewJob {
+  readonly projectId: string
+  readonly kind: JobKind
+  readonly title: string
+  readonly fileId?: string
+  readonly payload?: unknown
+}
+
+/** Smaller runs first: hearing comes before seeing, and what a person waits for before what merely improves the view. */
+const PRIORITY: Record<JobKind, number> = { lineup: 0, film: 1, sound: 2, pulse: 3, light: 4 }
+/** Jobs of one kind at the same time; ffmpeg itself uses several cores. */
+const AT_ONCE = 2
+const KIND_AT_ONCE: Record<JobKind, number> = { lineup: 1, film: 1, sound: 1, pulse: 1, light: 1 }
+/** Progress is told at most this often, ms. */
+const TELL_EVERY = 200
+
+/** Jobs kept in the database: whatever was waiting or running when the process ended is taken up again at the next start. */
+export class JobQueue {
+  readonly #db: Database
+  readonly #events: EventHub
+  readonly #log: Logger
+  readonly #handlers = new Map<JobKind, JobHandler>()
+  readonly #running = new Map<string, { kind: JobKind; abort: AbortController }>()
+  #stopping = false
+  #wake: Promise<void> = Promise.resolve()
+
+  constructor(db: Database, events: EventHub, log: Logger) {
+    this.#db = db
+    this.#events = events
+    this.#log = log
+  }
+
+  handle(kind: JobKind, handler: JobHandler): void {
+    this.#handlers.set(kind, handler)
+  }
+
+  /** Takes up what an earlier process left and begins to work. */
+  async resume(): Promise<void> {
+    await this.#db.update(jobs).set({ state: 'queued', detail: 'taken up again after a restart' }).where(eq(jobs.state, 'running'))
+    this.#poke()
+  }
+
+  /** Adds a job; one of the same kind for the same file that waits or runs already is returned instead. */
+  async add(job: NewJob): Promise<string> {
+    if (job.fileId) {
+      const [same] = await this.#db
+        .select()
+        .from(jobs)
+        .where(and(eq(jobs.projectId, job.projectId), eq(jobs.kind, job.kind), eq(jobs.fileId, job.fileId), inArray(jobs.state, ['queued', 'running'])))
+      if (same) return same.id
+    }
+    const id = randomUUID()
+    await this.#db.insert(jobs).values({
+      id,
+      projectId: job.projectId,
+      kind: job.kind,
+      state: 'queued',
+      priority: PRIORITY[job.kind],
+      progress: 0,
+      title: job.title,
+      detail: 'waiting',
+      fileId: job.fileId ?? null,
+      payload: JSON.stringify(job.payload ?? {}),
+      createdAt: Date.now(),
+    })
+    await this.#tell(id)
+    this.#poke()
+    return id
+  }
+
+  async list(projectId?: string): Promise<Job[]> {
+    const rows = await this.#db
+      .select()
+      .from(jobs)
+      .where(projectId ? eq(jobs.projectId, projectId) : undefined)
+      .orderBy(desc(jobs.createdAt))
+      .limit(500)
+    return rows.map(publicJob)
+  }
+
+  async get(id: string): Promise<Job | null> {
+    const [row] = await this.#db.select().from(jobs).where(eq(jobs.id, id))
+    return row ? publicJob(row) : null
+  }
+
+  /** Stops a running job or takes a waiting one out. Ended jobs stay as they are. */
+  async cancel(id: string): Promise<void> {
+    const running = this.#running.get(id)
+    if (running) {
+      running.abort.abort()
+      return
+    }
+    await this.#db.update(jobs).set({ state: 'cancelled', detail: 'cancelled', finishedAt: Date.now() }).where(and(eq(jobs.id, id), eq(jobs.state, 'queued')))
+    await this.#tell(id)
+  }
+
+  async retry(id: string): Promise<void> {
+    await this.#db.update(jobs).set({ state: 'queued', progress: 0, detail: 'waiting', finishedAt: null }).where(and(eq(jobs.id, id), inArray(jobs.state, ['failed', 'cancelled'])))
+    await this.#tell(id)
+    this.#poke()
+  }
+
+  /** Stops all work; running jobs stay marked as running and are taken up at the next start. */
+  stop(): void {
+    this.#stopping = true
+    for (const { abort } of this.#running.values()) abort.abort()
+  }
+
+  #poke(): void {
+    this.#wake = this.#wake.then(() => this.#fill()).catch((error) => this.#log.error(error, 'job queue'))
+  }
+
+  async #fill(): Promise<void> {
+    while (!this.#stopping && this.#running.size < AT_ONCE) {
+      const waiting = await this.#db.select().from(jobs).where(eq(jobs.state, 'queued')).orderBy(asc(jobs.priority), asc(jobs.createdAt)).limit(200)
+      const next = waiting.find((j) => {
+        const kind = j.kind as JobKind
+        const same = [...this.#running.values()].filter((r) => r.kind === kind).length
+        return this.#handlers.has(kind) && same < KIND_AT_ONCE[kind]
+      })
+      if (!next) return
+      const abort = new AbortController()
+      this.#running.set(next.id, { kind: next.kind as JobKind, abort })
+      await this.#db.update(jobs).set({ state: 'running', detail: 'starting', progress: 0 }).where(eq(jobs.id, next.id))
+      await this.#tell(next.id)
+      void this.#work(next, abort)
+    }
+  }
+
+  async #work(row: typeof jobs.$inferSelect, abort: AbortController): Promise<void> {
+    let told = 0
+    let lastWrite: Promise<unknown> = Promise.resolve()
+    const report = (share: number, detail?: string) => {
+      const now = Date.now()
+      if (now - told < TELL_EVERY || abort.signal.aborted) return
+      told = now
+      const progress = Math.round(Math.max(0, Math.min(1, share)) * 1000)
+      lastWrite = lastWrite
+        .then(() => this.#db.update(jobs).set({ progress, ...(detail !== undefined && { detail }) }).where(and(eq(jobs.id, row.id), eq(jobs.state, 'running'))))
+        .then(() => this.#tell(row.id))
+        .catch((error) => this.#log.error(error, 'job progress'))
+    }
+    const handler = this.#handlers.get(row.kind as JobKind) as JobHandler
+    try {
+      const outcome = await handler({ jobId: row.id, projectId: row.projectId, fileId: row.fileId, payload: JSON.parse(row.payload), signal: abort.signal, report })
+      await lastWrite
+      await this.#end(row.id, 'done', outcome.detail, outcome.result)
+    } catch (error) {
+      await lastWrite
+      if (this.#stopping) return
+      if (error instanceof Cancelled || abort.signal.aborted) await this.#end(row.id, 'cancelled', 'cancelled')
+      else {
+        this.#log.error({ err: error, job: row.id, kind: row.kind }, 'job failed')
+        await this.#end(row.id, 'failed', error instanceof Error ? error.message : String(error))
+      }
+    } finally {
+      this.#running.delete(row.id)
+      this.#poke()
+    }
+  }
+
+  async #end(id: string, state: JobState, detail: string, result?: FilmResult): Promise<void> {
+    await this.#db
+      .update(jobs)
+      .set({ state, detail, finishedAt: Date.now(), ...(state === 'done' && { progress: 1000 }), result: result ? JSON.stringify(result) : null })
+      .where(eq(jobs.id, id))
+    await this.#tell(id)
+  }
+
+  async #tell(id: string): Promise<void> {
+    const job = await this.get(id)
+    if (job) this.#events.send({ type: 'job', job })
+  }
+}
+
+function publicJob(row: typeof jobs.$inferSelect): Job {
+  return {
+    id: row.id,
+    projectId: row.projectId,
+    kind: row.kind as JobKind,
+    state: row.state as JobState,
+    progress: row.progress / 1000,
+    title: row.title,
+    detail: row.detail,
+    fileId: row.fileId,
+    createdAt: row.createdAt,
+    finishedAt: row.finishedAt,
+    result: row.result ? (JSON.parse(row.result) as FilmResult) : null,
+  }
+}

@@ -1,0 +1,54 @@
+import { existsSync } from 'node:fs'
+import { mkdir, readdir, rename, rm } from 'node:fs/promises'
+import path from 'node:path'
+import type { Config } from '../config.ts'
+
+/** Things derived from an original, on disk under the name of its content. All of them can be made again. */
+export const ARTEFACTS = { tile: 'tile.mp4', sharp: 'sharp.mp4', sound: 'sound.mp4', peaks: 'peaks.dat', analysis: 'sound-8k.s16' } as const
+export type Artefact = keyof typeof ARTEFACTS
+
+export function artefactPath(config: Config, key: string, artefact: Artefact): string {
+  return path.join(config.artefacts, key.slice(0, 2), key, ARTEFACTS[artefact])
+}
+
+export function hasArtefact(config: Config, key: string, artefact: Artefact): boolean {
+  return existsSync(artefactPath(config, key, artefact))
+}
+
+const PART = '.part'
+
+/**
+ * Lets `make` write to unfinished names and gives the files their final names only when all are complete, so that a
+ * killed process leaves nothing half-written under a final name.
+ */
+export async function completeFiles(finals: readonly string[], make: (parts: string[]) => Promise<void>): Promise<void> {
+  await Promise.all(finals.map((f) => mkdir(path.dirname(f), { recursive: true })))
+  const parts = finals.map((f) => path.join(path.dirname(f), `${PART}-${process.pid}-${path.basename(f)}`))
+  try {
+    await make(parts)
+    for (const [i, part] of parts.entries()) await rename(part, finals[i])
+  } finally {
+    await Promise.all(parts.map((part) => rm(part, { force: true })))
+  }
+}
+
+/** Removes what an earlier, killed process left unfinished. */
+export async function sweepParts(folder: string): Promise<void> {
+  if (!existsSync(folder)) return
+  const entries = await readdir(folder, { recursive: true, withFileTypes: true })
+  for (const entry of entries) {
+    const owner = new RegExp(`^\\${PART}-(\\d+)-`).exec(entry.name)
+    if (entry.isFile() && owner && !isAlive(Number(owner[1]))) await rm(path.join(entry.parentPath, entry.name), { force: true })
+  }
+}
+
+/** Whether a process still runs: the command line may render beside a running server. */
+function isAlive(pid: number): boolean {
+  if (pid === process.pid) return false
+  try {
+    process.kill(pid, 0)
+    return true
+  } catch {
+    return false
+  }
+}

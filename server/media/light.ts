@@ -1,0 +1,61 @@
+import type { FileFacts } from '@pendolo/core/project'
+import type { Config } from '../config.ts'
+import { artefactPath, completeFiles, hasArtefact } from './artefacts.ts'
+import { inputArguments, progressSeconds, run } from './ffmpeg.ts'
+
+/** Sizes of the light copies: one for a tile of the wall, one for the programme. */
+const TILE = { width: 480, height: 270, crf: 27 }
+const SHARP = { width: 960, height: 540, crf: 24 }
+/** Pictures between two that stand alone: short, so that a jump decodes little. */
+const GROUP = 12
+
+/**
+ * Filter that brings a video stream on its frame grid: frame n of the grid is frame n of the copy. For a steady rate
+ * each source frame is one grid frame (nearest, since containers round times); for a variable one, a grid frame
+ * shows the source frame whose interval holds its start.
+ */
+export function gridFilter(video: NonNullable<FileFacts['video']>): string {
+  const rate = `${video.rate.num}/${video.rate.den}`
+  return `setpts=PTS-STARTPTS,fps=fps=${rate}:round=${video.variableRate ? 'up' : 'near'}:start_time=0`
+}
+
+function scaled(size: { width: number; height: number }, name: string): string {
+  // Never larger than the source, whole picture, square pixels, even sizes for 4:2:0.
+  return `[${name}]scale=w='min(${size.width},iw*sar)':h='min(${size.height},ih)':force_original_aspect_ratio=decrease:force_divisible_by=2:flags=fast_bilinear,setsar=1,format=yuv420p[${name}o]`
+}
+
+function encode(name: string, crf: number, file: string): string[] {
+  return [
+    '-map', `[${name}o]`, '-an', '-c:v', 'libx264', '-preset', 'veryfast', '-tune', 'fastdecode', '-profile:v', 'main', '-crf', String(crf), '-g', String(GROUP), '-bf', '0',
+    '-threads', '2', '-video_track_timescale', '90000', '-fps_mode', 'passthrough', '-map_metadata', '-1', '-movflags', '+faststart', '-f', 'mp4', file,
+  ]
+}
+
+/**
+ * Makes both light copies of a file's pictures in one decoding pass.
+ * @returns the exact number of frames on the grid
+ */
+export async function makeLightCopies(config: Config, file: string, key: string, facts: FileFacts, onProgress: (share: number) => void, signal: AbortSignal): Promise<number | null> {
+  const { video } = facts
+  if (!video) return null
+  const finals = [artefactPath(config, key, 'tile'), artefactPath(config, key, 'sharp')]
+  if (hasArtefact(config, key, 'tile') && hasArtefact(config, key, 'sharp')) return countFrames(config, finals[0])
+  await completeFiles(finals, async ([tile, sharp]) => {
+    const graph = `[0:v:0]${gridFilter(video)},split=2[t][s];${scaled(TILE, 't')};${scaled(SHARP, 's')}`
+    const args = ['-v', 'error', '-y', '-nostdin', '-progress', 'pipe:2', ...inputArguments(file), '-filter_complex', graph, ...encode('t', TILE.crf, tile), ...encode('s', SHARP.crf, sharp)]
+    await run(config.ffmpeg, args, {
+      signal,
+      onStderr: (text) => {
+        const seconds = progressSeconds(text)
+        if (seconds !== null && facts.durationSeconds > 0) onProgress(Math.min(0.99, seconds / facts.durationSeconds))
+      },
+    })
+  })
+  return countFrames(config, finals[0])
+}
+
+async function countFrames(config: Config, copy: string): Promise<number | null> {
+  const out = await run(config.ffprobe, ['-v', 'error', '-select_streams', 'v:0', '-show_entries', 'stream=nb_frames', '-of', 'csv=p=0', `file:${copy}`])
+  const frames = Number.parseInt(out, 10)
+  return frames > 0 ? frames : null
+}

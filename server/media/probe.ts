@@ -1,0 +1,132 @@
+import type { FileFacts } from '@pendolo/core/project'
+import { parseRate, printRate, type Rate } from '@pendolo/core/time'
+import type { Config } from '../config.ts'
+import { inputArguments, MediaError, run } from './ffmpeg.ts'
+
+interface ProbeStream {
+  codec_type?: string
+  codec_name?: string
+  width?: number
+  height?: number
+  sample_aspect_ratio?: string
+  r_frame_rate?: string
+  avg_frame_rate?: string
+  nb_frames?: string
+  start_time?: string
+  duration?: string
+  channels?: number
+  channel_layout?: string
+  sample_rate?: string
+  tags?: Record<string, string>
+  side_data_list?: { rotation?: number }[]
+  disposition?: { attached_pic?: number }
+}
+
+interface ProbeOutput {
+  streams?: ProbeStream[]
+  format?: { format_name?: string; start_time?: string; duration?: string; tags?: Record<string, string> }
+}
+
+/** Containers with a clock of their own, whose zero counts even when the streams start later. */
+const CLOCKED = /^(mov|matroska|webm)/
+
+/**
+ * Time by which stream times of a file are moved so that 0 is its presentation zero: for containers with a clock of
+ * their own nothing, for streams without one (MP3 with encoder delay, transport streams) their first instant.
+ */
+export function clockZero(formatName: string, startTime: number): number {
+  return CLOCKED.test(formatName) ? 0 : startTime
+}
+
+/** @throws MediaError when the file is no picture or sound that can be read */
+export async function probe(config: Config, file: string): Promise<FileFacts> {
+  const text = await run(config.ffprobe, ['-v', 'error', '-show_format', '-show_streams', '-of', 'json', ...inputArguments(file)])
+  const out = JSON.parse(text) as ProbeOutput
+  const format = out.format ?? {}
+  const streams = out.streams ?? []
+  const zero = clockZero(format.format_name ?? '', number(format.start_time) ?? 0)
+  const video = streams.find((s) => s.codec_type === 'video' && !s.disposition?.attached_pic)
+  const sounds = streams.filter((s) => s.codec_type === 'audio')
+  if (!video && sounds.length === 0) throw new MediaError('there is neither picture nor sound in this file')
+  const duration = number(format.duration) ?? Math.max(0, ...streams.map((s) => number(s.duration) ?? 0))
+  const tags = { ...format.tags }
+  for (const s of streams) for (const [key, value] of Object.entries(s.tags ?? {})) tags[key] ??= value
+  return {
+    durationSeconds: duration + (CLOCKED.test(format.format_name ?? '') ? (number(format.start_time) ?? 0) : 0),
+    container: (format.format_name ?? '').split(',')[0],
+    video: video ? videoFacts(video, zero, duration) : null,
+    audio: sounds[0]
+      ? {
+          codec: sounds[0].codec_name ?? 'unknown',
+          channels: sounds[0].channels ?? 1,
+          layout: sounds[0].channel_layout ?? '',
+          sampleRate: Number(sounds[0].sample_rate ?? 48000),
+          startSeconds: (number(sounds[0].start_time) ?? 0) - zero,
+          streams: sounds.length,
+        }
+      : null,
+    timecode: /^\d\d:\d\d:\d\d[:;]\d\d$/.test(tags.timecode ?? '') ? tags.timecode : null,
+    recordedAt: tags.creation_time ?? tags['com.apple.quicktime.creationdate'] ?? tags.date ?? null,
+    camera: [tags.make ?? tags['com.apple.quicktime.make'], tags.model ?? tags['com.apple.quicktime.model'], tags.camera_id].filter(Boolean).join(' ') || null,
+  }
+}
+
+function number(text: string | undefined): number | null {
+  const value = text === undefined || text === 'N/A' ? Number.NaN : Number(text)
+  return Number.isFinite(value) ? value : null
+}
+
+function videoFacts(s: ProbeStream, zero: number, formatDuration: number): NonNullable<FileFacts['video']> {
+  const real = usableRate(s.r_frame_rate)
+  const average = usableRate(s.avg_frame_rate)
+  const rate = average && real && Math.abs(value(average) / value(real) - 1) < 0.001 ? real : (snapped(average) ?? real ?? { num: 25, den: 1 })
+  const variableRate = !!(average && real) && Math.abs(value(average) / value(real) - 1) > 0.005
+  const [sx, sy] = (s.sample_aspect_ratio ?? '1:1').split(':').map(Number)
+  const wide = sx > 0 && sy > 0 ? sx / sy : 1
+  const turned = Math.abs(s.side_data_list?.find((d) => d.rotation !== undefined)?.rotation ?? 0) % 180 === 90
+  const width = Math.round((s.width ?? 0) * wide)
+  const height = s.height ?? 0
+  const seconds = number(s.duration) ?? formatDuration
+  const counted = number(s.nb_frames)
+  return {
+    codec: s.codec_name ?? 'unknown',
+    width: turned ? height : width,
+    height: turned ? width : height,
+    rate,
+    variableRate,
+    startSeconds: (number(s.start_time) ?? 0) - zero,
+    frames: counted && counted > 0 && !variableRate ? counted : Math.max(1, Math.round(seconds * value(rate))),
+    pixelAspect: s.sample_aspect_ratio && s.sample_aspect_ratio !== 'N/A' && s.sample_aspect_ratio !== '0:1' ? s.sample_aspect_ratio : '1:1',
+  }
+}
+
+function value(rate: Rate): number {
+  return rate.num / rate.den
+}
+
+function usableRate(text: string | undefined): Rate | null {
+  const rate = text ? parseRate(text) : null
+  return rate && value(rate) < 1000 ? rate : null
+}
+
+/** An average of a variable file brought to the usual rate it is meant to be. */
+function snapped(rate: Rate | null): Rate | null {
+  if (!rate) return null
+  for (const usual of ['24000/1001', '24', '25', '30000/1001', '30', '50', '60000/1001', '60', '15']) {
+    const known = parseRate(usual) as Rate
+    if (Math.abs(value(rate) / value(known) - 1) < 0.005) return known
+  }
+  return rate.den > 100_000 ? (parseRate(value(rate).toFixed(3)) ?? rate) : rate
+}
+
+/** What is odd about a file and what will be done about it, for the table in Gather. */
+export function notesFor(facts: FileFacts): string[] {
+  const notes: string[] = []
+  const { video, audio } = facts
+  if (video?.variableRate) notes.push(`variable rate: light copy at a steady ${printRate(video.rate)}`)
+  if (video && !audio) notes.push('no sound: place it by hand')
+  if (video && video.pixelAspect !== '1:1') notes.push(`pixels ${video.pixelAspect}: shown at ${video.width} × ${video.height}`)
+  if (video && Math.abs(video.width / video.height - 16 / 9) > 0.02) notes.push('other shape: fitted, or fill it in Balance')
+  if (audio && audio.channels > 2) notes.push(`${audio.channels} channels: heard together for now`)
+  return notes
+}

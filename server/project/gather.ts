@@ -1,0 +1,163 @@
+import { randomUUID } from 'node:crypto'
+import { readdir, realpath, stat } from 'node:fs/promises'
+import path from 'node:path'
+import { type Angle, type Clip, type Edit, type FileFacts, nextHue, type ProjectDoc } from '@pendolo/core/project'
+import { PROJECT_RATES, type ProjectRate, rateKey } from '@pendolo/core/time'
+import type { Config } from '../config.ts'
+import { contentKey } from '../media/content.ts'
+import { MediaError } from '../media/ffmpeg.ts'
+import { notesFor, probe } from '../media/probe.ts'
+import { allowedPath } from './roots.ts'
+import type { FileRow, ProjectStore } from './store.ts'
+
+const MEDIA = /\.(mp4|mov|m4v|mkv|webm|avi|mts|m2ts|ts|mxf|mpg|mpeg|3gp|flv|dv|wmv|wav|bwf|w64|aif|aiff|flac|mp3|m4a|aac|ogg|opus|caf|wv|amr)$/i
+
+export function looksLikeMedia(name: string): boolean {
+  return MEDIA.test(name) && !name.startsWith('.')
+}
+
+/** Folders that cameras make by themselves and that name no camera. */
+const GENERIC = /^(dcim|private|avchd|bdmv|stream|video|videos|clip|clips|media|footage|\d{3}.*)$/i
+
+export interface Found {
+  readonly path: string
+  /** The folder that stands for the camera, or null when the file was picked by itself or lies loose beside folders. */
+  readonly folder: string | null
+}
+
+/**
+ * Media files below the picked paths, each with the folder that stands for its camera: the first folder below the
+ * picked one, or the picked one itself when it has none.
+ * @throws MediaError for a path outside the allowed roots or that does not exist
+ */
+export async function findMedia(config: Config, picked: readonly string[]): Promise<Found[]> {
+  const out: Found[] = []
+  for (const one of picked) {
+    const full = await allowedPath(config, one)
+    if ((await stat(full)).isFile()) {
+      out.push({ path: full, folder: null })
+      continue
+    }
+    const below = await walk(full)
+    const nested = below.some((f) => path.dirname(f) !== full)
+    for (const file of below) {
+      const first = path.relative(full, file).split(path.sep)[0]
+      const inFolder = path.dirname(file) !== full
+      out.push({ path: file, folder: inFolder ? (GENERIC.test(first) ? path.basename(full) : first) : nested ? null : path.basename(full) })
+    }
+  }
+  return out
+}
+
+/** More than this below one picked folder is a mistake (a whole disk). */
+const MOST_FILES = 2000
+
+async function walk(folder: string): Promise<string[]> {
+  const out: string[] = []
+  const base = await realpath(folder)
+  const queue = [base]
+  while (queue.length > 0 && out.length < MOST_FILES) {
+    const at = queue.shift() as string
+    for (const entry of (await readdir(at, { withFileTypes: true })).sort((a, b) => a.name.localeCompare(b.name, 'en', { numeric: true }))) {
+      if (entry.name.startsWith('.')) continue
+      const full = path.join(at, entry.name)
+      // Links are not followed: they could lead out of the allowed folders.
+      if (entry.isDirectory()) queue.push(full)
+      else if (entry.isFile() && looksLikeMedia(entry.name)) out.push(full)
+    }
+  }
+  return out.sort((a, b) => a.localeCompare(b, 'en', { numeric: true }))
+}
+
+export interface GatherReport {
+  readonly added: number
+  readonly known: string[]
+  readonly refused: { name: string; why: string }[]
+}
+
+/** Probes the files, groups them into angles, adds them in one edit and proposes master, rate and raster when there are none. */
+export async function gather(config: Config, store: ProjectStore, projectId: string, picked: readonly string[]): Promise<GatherReport & { fileIds: string[] }> {
+  const found = await findMedia(config, picked)
+  if (found.length === 0) throw new MediaError('there are no pictures or sounds in what was picked; pick a folder with camera files')
+  const doc = await store.doc(projectId)
+  const existing = await store.files(projectId)
+  const report: GatherReport = { added: 0, known: [], refused: [] }
+  const rows: (FileRow & { folder: string | null })[] = []
+  for (const one of found) {
+    const name = path.basename(one.path)
+    try {
+      const { key, size } = await contentKey(one.path)
+      if (existing.some((f) => f.path === one.path) || rows.some((f) => f.path === one.path)) {
+        report.known.push(name)
+        continue
+      }
+      const facts = await probe(config, one.path)
+      rows.push({ id: randomUUID(), projectId, path: one.path, name, size, contentKey: key, facts, notes: notesFor(facts), folder: one.folder })
+    } catch (error) {
+      report.refused.push({ name, why: error instanceof Error ? error.message : String(error) })
+    }
+  }
+  await store.addFiles(rows.map(({ folder: _, ...row }) => row))
+  const { edits } = sort(doc, rows)
+  if (rows.length > 0) await store.edit(projectId, edits, rows.length === 1 ? `add ${rows[0].name}` : `add ${rows.length} files`)
+  return { ...report, added: rows.length, fileIds: rows.map((r) => r.id) }
+}
+
+/** Which angle each new file belongs to, and the proposals that go with a first gathering. */
+export function sort(doc: ProjectDoc, rows: readonly { id: string; name: string; facts: FileFacts; folder: string | null }[]): { edits: Edit[] } {
+  const angles: Angle[] = []
+  const byKey = new Map(doc.angles.map((a) => [a.name.toLowerCase(), a]))
+  const clips: Clip[] = []
+  const master = doc.masterClipId ? null : proposeMaster(rows)
+  let masterClipId: string | null = null
+  for (const row of rows) {
+    const clip: Clip = { id: randomUUID(), fileId: row.id, angleId: null, state: 'in' }
+    clips.push(clip)
+    if (row.id === master) {
+      // The recording everything is placed on is no angle: it has no picture to choose.
+      masterClipId = clip.id
+      if (!row.facts.video) continue
+    }
+    const name = angleName(row)
+    let angle = byKey.get(name.toLowerCase())
+    if (!angle) {
+      angle = { id: randomUUID(), name, hue: nextHue([...doc.angles, ...angles]), framing: 'fit' }
+      angles.push(angle)
+      byKey.set(name.toLowerCase(), angle)
+    }
+    clip.angleId = angle.id
+  }
+  const edits: Edit[] = [{ type: 'addClips', angles, clips }]
+  const settings = Object.keys(doc.clips).length === 0 ? proposeSettings(rows) : null
+  if (settings) edits.push({ type: 'settings', change: settings })
+  if (masterClipId) edits.push({ type: 'setMaster', clipId: masterClipId })
+  return { edits }
+}
+
+function angleName(row: { name: string; facts: FileFacts; folder: string | null }): string {
+  const from = row.folder ?? row.facts.camera ?? row.name.replace(/\.[^.]*$/, '').replace(/[\s_\-.]*\d+$/, '')
+  const text = from.replace(/[_\-.]+/g, ' ').trim() || row.name
+  return (text.charAt(0).toUpperCase() + text.slice(1)).slice(0, 120)
+}
+
+const MASTERLY = /master|desk|mix|board|song|main/i
+
+/** The longest recording without picture, one that is named like a mix first; without any, the longest with sound. */
+function proposeMaster(rows: readonly { id: string; name: string; facts: FileFacts; folder: string | null }[]): string | null {
+  const weight = (r: (typeof rows)[number]) => r.facts.durationSeconds * (MASTERLY.test(`${r.folder ?? ''} ${r.name}`) ? 1000 : 1) * (r.facts.video ? 0.001 : 1)
+  const sounds = rows.filter((r) => r.facts.audio).sort((a, b) => weight(b) - weight(a))
+  return sounds[0]?.id ?? null
+}
+
+function proposeSettings(rows: readonly { facts: FileFacts }[]) {
+  const weigh = (key: (v: NonNullable<FileFacts['video']>) => string) => {
+    const sums = new Map<string, number>()
+    for (const { facts } of rows) if (facts.video) sums.set(key(facts.video), (sums.get(key(facts.video)) ?? 0) + facts.durationSeconds)
+    return [...sums].sort((a, b) => b[1] - a[1])[0]?.[0]
+  }
+  const rate = weigh((v) => rateKey(v.rate))
+  const raster = weigh((v) => `${v.width}x${v.height}`)
+  if (!rate || !raster) return null
+  const [width, height] = raster.split('x').map((n) => Number(n) & ~1)
+  return { ...(PROJECT_RATES.includes(rate as ProjectRate) && { rate: rate as ProjectRate }), width, height }
+}
