@@ -55,7 +55,7 @@ export const DEVICES: Device[] = [
     folder: 'gantry',
     view: { width: 640, height: 360, fps: [25, 1], zoom: 1, x: 0.5, y: 0.5, cast: 'rgba(90,50,20,0.12)', exposure: 1, shake: 0, blocked: [], soft: [] },
     hearing: { sampleRate: 48000, channels: 'stereo', room: 1.4, direct: 0.8, noise: 0.004, band: [80, 14000], gain: 0.5 },
-    takes: [{ file: 'A001_0142.mov', start: 3.2, seconds: 180, rate: 1 + 21 * PPM, timecode: '10:58:12:04', recordedAt: '2026-05-02T19:30:03Z' }],
+    takes: [{ file: 'A001_0142.mov', start: 3.2, seconds: 172, rate: 1 + 21 * PPM, timecode: '10:58:12:04', recordedAt: '2026-05-02T19:30:03Z' }],
   },
   {
     folder: 'footplate',
@@ -87,7 +87,7 @@ export const DEVICES: Device[] = [
   },
   {
     folder: 'roof-lamp',
-    view: { width: 480, height: 360, fps: [25, 1], zoom: 0.86, x: 0.5, y: 0.46, cast: 'rgba(10,90,80,0.2)', exposure: 0.85, shake: 0, blocked: [], soft: [] },
+    view: { width: 480, height: 360, fps: [15, 1], zoom: 0.86, x: 0.5, y: 0.46, cast: 'rgba(10,90,80,0.2)', exposure: 0.85, shake: 0, blocked: [], soft: [] },
     hearing: null,
     takes: [{ file: 'roof.mp4', start: 40.24, seconds: 88, rate: 1 - 20 * PPM, recordedAt: '2026-05-02T19:30:40Z' }],
   },

@@ -72,14 +72,14 @@ function noise(seed: number): (i: number) => number {
 /** Early reflections and a tail of falling noise. */
 function echo(seconds: number, rate: number, seed: number): Float32Array {
   const random = seeded(seed + 5)
-  const out = new Float32Array(Math.round(Math.min(1.2, seconds) * rate))
+  const out = new Float32Array(Math.round(Math.min(0.3, seconds) * rate))
   for (let i = Math.round(0.004 * rate); i < out.length; i++) out[i] = (random() - 0.5) * 0.05 * Math.exp((-6.9 * i) / (seconds * rate))
   for (let k = 0; k < 9; k++) out[Math.round((0.006 + 0.05 * random()) * rate)] += 0.3 * (random() - 0.5)
   return out
 }
 
 function convolve(signal: Float32Array, kernel: Float32Array): Float32Array {
-  const size = 131072
+  const size = 65536
   const step = size - kernel.length
   const k = realSpectrum(kernel, size)
   const out = new Float32Array(signal.length)

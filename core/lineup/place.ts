@@ -55,6 +55,8 @@ const STRONG = 8
 /** A sure placement needs this many strong agreeing windows (fewer only where the clip holds fewer). */
 const SURE_WINDOWS = 3
 const SURE_SHARE = 0.4
+/** Below this share the windows that agree may do so by chance, since many places were tried. */
+const CHECK_SHARE = 0.25
 const SURE_RIVAL = 0.85
 /** Coarse score from which a place stands out by itself. */
 const CLEAR_SCORE = 12
@@ -198,7 +200,7 @@ function verdictOf(result: Attempt): { verdict: Verdict; why: string; confidence
   const confidence = Math.max(0, Math.min(1, share)) * Math.max(0, Math.min(1, 2 * (1 - ratio)))
   const windowsText = `${agreeing} of ${windows} windows agree`
   const enough = agreeing >= Math.min(SURE_WINDOWS, windows) && windows >= 2
-  if (!enough || share < 0.15) return { verdict: 'loose', why: `nothing on the master matches this sound (${windowsText} at the best place)`, confidence: Math.min(confidence, 0.1) }
+  if (!enough || share < CHECK_SHARE) return { verdict: 'loose', why: `nothing on the master matches this sound (${windowsText} at the best place)`, confidence: Math.min(confidence, 0.1) }
   if (share < SURE_SHARE) return { verdict: 'check', why: `by sound, but only ${windowsText}`, confidence: Math.min(confidence, 0.5) }
   if (ratio > SURE_RIVAL) return { verdict: 'check', why: `by sound; two places fit almost equally (next-best ${ratio.toFixed(2)}×)`, confidence: Math.min(confidence, 0.5) }
   return { verdict: 'sure', why: `by sound; ${windowsText}, next-best place ${ratio.toFixed(2)}×`, confidence: Math.max(confidence, 0.6) }

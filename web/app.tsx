@@ -1,0 +1,51 @@
+import { QueryClient, QueryClientProvider } from '@tanstack/react-query'
+import { App as AntApp, ConfigProvider } from 'antd'
+import { useState } from 'react'
+import { BrowserRouter, Navigate, Route, Routes } from 'react-router'
+import { useServerEvents } from './data/events.ts'
+import { Home } from './home/home.tsx'
+import { ProjectFrame } from './project-frame.tsx'
+import { KeysList } from './ui/keys.tsx'
+import { usePaper } from './ui/paper.tsx'
+import { stageTheme } from './ui/theme.ts'
+import { Rail } from './ui/rail.tsx'
+
+const client = new QueryClient({ defaultOptions: { queries: { retry: 1, refetchOnWindowFocus: false, staleTime: 60_000 } } })
+
+export function Application() {
+  return (
+    <ConfigProvider theme={stageTheme}>
+      <AntApp notification={{ placement: 'bottomRight', duration: 6 }} style={{ height: '100%' }}>
+        <QueryClientProvider client={client}>
+          <BrowserRouter>
+            <Pages />
+          </BrowserRouter>
+        </QueryClientProvider>
+      </AntApp>
+    </ConfigProvider>
+  )
+}
+
+function Pages() {
+  useServerEvents()
+  return (
+    <Routes>
+      <Route path="/" element={<HomePage />} />
+      <Route path="/:projectId" element={<Navigate to="gather" replace />} />
+      <Route path="/:projectId/:stage" element={<ProjectFrame />} />
+      <Route path="*" element={<Navigate to="/" replace />} />
+    </Routes>
+  )
+}
+
+function HomePage() {
+  const [keys, setKeys] = useState(false)
+  const { turn } = usePaper()
+  return (
+    <div className="house">
+      <Rail current={null} done={[]} onKeys={() => setKeys(true)} onPaper={turn} />
+      <Home />
+      <KeysList open={keys} onClose={() => setKeys(false)} />
+    </div>
+  )
+}

@@ -1,0 +1,169 @@
+import type { GatheredFile } from '@pendolo/api'
+import { MAX_GAIN_DB, MIN_GAIN_DB } from '@pendolo/core/mix'
+import { type Clip, DEFAULT_STRIP, pictureSpans, projectRate, type Strip } from '@pendolo/core/project'
+import { clipShownAt } from '@pendolo/core/cut'
+import { FLICKS_PER_SECOND, printTimecode } from '@pendolo/core/time'
+import { Button, Segmented, Slider, Switch as Toggle } from 'antd'
+import { useEffect, useMemo, useState } from 'react'
+import { Link } from 'react-router'
+import { engine, masterEnd, useEngine } from '../playback/use-engine.ts'
+import type { StageProps } from '../project-frame.tsx'
+import { Playhead } from '../score/playhead.tsx'
+import { useSize } from '../score/time-view.ts'
+import { usePeaks, Waveform } from '../score/waveform.tsx'
+import { EngineCanvas } from '../switch/wall.tsx'
+import { Bob } from '../ui/bob.tsx'
+import { Paper } from '../ui/paper.tsx'
+
+/** Which sounds are heard and how loud, and how pictures of another shape sit in the frame. */
+export function Balance({ project, edit, top }: StageProps) {
+  const { doc, files } = project
+  const { time, playing } = useEngine()
+  const total = masterEnd(project) / FLICKS_PER_SECOND
+  const style = { rate: projectRate(doc.settings), dropFrame: doc.settings.dropFrame }
+  const [angleId, setAngleId] = useState<string | null>(null)
+  const spans = useMemo(() => pictureSpans(doc, (id) => files.find((f) => f.id === id)?.facts), [doc, files])
+  const angle = doc.angles.find((a) => a.id === angleId) ?? doc.angles.find((a) => spans.some((s) => s.angleId === a.id)) ?? null
+  const clips = Object.values(doc.clips)
+    .filter((c) => c.state === 'in' && doc.placements[c.id] && files.find((f) => f.id === c.fileId)?.facts.audio)
+    .sort((a, b) => rank(a) - rank(b) || doc.placements[a.id].start - doc.placements[b.id].start)
+  function rank(c: Clip): number {
+    return c.id === doc.masterClipId ? -1 : doc.angles.findIndex((a) => a.id === c.angleId)
+  }
+  const heard = clips.filter((c) => stripOf(doc.strips, c, doc.masterClipId).on).length
+  if (clips.length === 0) {
+    return (
+      <>
+        {top(<span className="spring" />)}
+        <Paper className="body">
+          <div className="empty">
+            <h2>Nothing to balance yet</h2>
+            <p>When a master is chosen and cameras are lined up, their sounds stand here one below the other.</p>
+            <Link to={`/${project.id}/gather`}>
+              <Button type="primary">Gather</Button>
+            </Link>
+          </div>
+        </Paper>
+      </>
+    )
+  }
+  const shownIndex = doc.angles.findIndex((a) => a.id === angle?.id)
+  const hasPicture = angle ? clipShownAt(spans, angle.id, time) !== null : false
+  return (
+    <>
+      {top(
+        <>
+          <span>
+            {heard} of {clips.length} sounds heard
+          </span>
+          <span className="spring" />
+          <span className="timecode">{printTimecode(time, style, doc.settings.startFrame)}</span>
+          <Button type="text" size="small" onClick={() => engine.toggle()}>
+            {playing ? 'Stop' : 'Play'}
+          </Button>
+          <span className="spring" />
+        </>,
+      )}
+      <div className="balance">
+        <div className="upper">
+          <div style={{ position: 'relative', background: '#000', display: 'flex', justifyContent: 'center' }}>
+            <div style={{ height: '100%', aspectRatio: `${doc.settings.width} / ${doc.settings.height}`, maxWidth: '100%' }}>
+              {angle && <EngineCanvas source={{ kind: 'angle', angleId: angle.id }} name="balance" label="Picture of the angle in the frame" />}
+            </div>
+            {!hasPicture && <span className="quiet" style={{ position: 'absolute', top: '48%' }}>no picture here</span>}
+          </div>
+          <div style={{ background: 'var(--panel)', padding: '12px 16px', overflow: 'auto' }}>
+            <h3>Shape of the picture</h3>
+            <p className="quiet" style={{ margin: '4px 0 10px' }}>
+              Fit shows the whole picture with bars; fill fills the frame and cuts the edges. It counts for every stretch of the angle.
+            </p>
+            {doc.angles.map((a, i) =>
+              spans.some((s) => s.angleId === a.id) ? (
+                <div key={a.id} style={{ display: 'grid', gridTemplateColumns: '24px 1fr auto', gap: 8, alignItems: 'center', padding: '3px 0' }}>
+                  <Bob index={i} hue={a.hue} lit={i === shownIndex} />
+                  <button type="button" className="plain" style={{ textAlign: 'left' }} onClick={() => setAngleId(a.id)} aria-pressed={i === shownIndex}>
+                    {a.name} <span className="quiet mono">{shapeOf(files, Object.values(doc.clips), a.id)}</span>
+                  </button>
+                  <Segmented
+                    size="small"
+                    value={a.framing}
+                    aria-label={`Shape of ${a.name}`}
+                    onChange={(framing) => {
+                      setAngleId(a.id)
+                      edit([{ type: 'frameAngle', angleId: a.id, framing }], 'frame an angle')
+                    }}
+                    options={[
+                      { value: 'fit' as const, label: 'fit' },
+                      { value: 'fill' as const, label: 'fill' },
+                    ]}
+                  />
+                </div>
+              ) : null,
+            )}
+          </div>
+        </div>
+        <Paper className="strips">
+          {clips.map((c) => (
+            <StripRow
+              key={c.id}
+              name={c.id === doc.masterClipId ? 'Master' : (doc.angles.find((a) => a.id === c.angleId)?.name ?? 'Sound')}
+              file={files.find((f) => f.id === c.fileId) as GatheredFile}
+              start={doc.placements[c.id].start / FLICKS_PER_SECOND}
+              rate={doc.placements[c.id].rate}
+              strip={stripOf(doc.strips, c, doc.masterClipId)}
+              total={total}
+              onChange={(change) => edit([{ type: 'strip', clipId: c.id, change }], 'balance the sound')}
+            />
+          ))}
+        </Paper>
+      </div>
+    </>
+  )
+}
+
+function stripOf(strips: Record<string, Strip>, clip: Clip, masterId: string | null): Strip {
+  return strips[clip.id] ?? { ...DEFAULT_STRIP, on: clip.id === masterId }
+}
+
+function shapeOf(files: readonly GatheredFile[], clips: readonly Clip[], angleId: string): string {
+  const clip = clips.find((c) => c.angleId === angleId)
+  const video = files.find((f) => f.id === clip?.fileId)?.facts.video
+  return video ? `${video.width}×${video.height}` : ''
+}
+
+function StripRow({ name, file, start, rate, strip, total, onChange }: { name: string; file: GatheredFile; start: number; rate: number; strip: Strip; total: number; onChange: (change: Partial<Strip>) => void }) {
+  const peaks = usePeaks(file.contentKey, file.ready.peaks)
+  const [level, setLevel] = useState(strip.gainDb)
+  useEffect(() => setLevel(strip.gainDb), [strip.gainDb])
+  const [ref, { width, height }] = useSize<HTMLDivElement>()
+  return (
+    <div className={strip.on ? 'strip' : 'strip off'} role="group" aria-label={`${name}, ${file.name}`}>
+      <div className="who">
+        <span className="title">
+          <b>{name}</b>
+        </span>
+        <span className="quiet mono" style={{ fontSize: 11 }}>
+          {file.name} · {file.facts.audio?.channels === 1 ? 'mono' : file.facts.audio?.channels === 2 ? 'stereo' : `${file.facts.audio?.channels} channels`}
+        </span>
+      </div>
+      <div ref={ref} style={{ position: 'relative', height: 50 }}>
+        {/* The master's whole length; a sound stands where its clip was placed. */}
+        <Waveform peaks={peaks} from={-start / rate} to={(total - start) / rate} aria-hidden="true" />
+        <Playhead view={{ from: 0, span: Math.max(1, total) }} left={0} width={width} height={height} />
+      </div>
+      <div className="knobs">
+        <Toggle size="small" checked={strip.on} onChange={(on) => onChange({ on })} aria-label={`Hear ${name}, ${file.name}`} />
+        <Button size="small" type={strip.solo ? 'primary' : 'default'} aria-pressed={strip.solo} aria-label={`Solo ${name}`} onClick={() => onChange({ solo: !strip.solo })}>
+          solo
+        </Button>
+        <Button size="small" type={strip.mute ? 'primary' : 'default'} aria-pressed={strip.mute} aria-label={`Mute ${name}`} onClick={() => onChange({ mute: !strip.mute })}>
+          mute
+        </Button>
+        <Slider style={{ flex: 1, minWidth: 60 }} min={-36} max={MAX_GAIN_DB} step={0.5} value={Math.max(-36, level)} tooltip={{ formatter: (v) => `${v} dB` }} onChange={setLevel} onChangeComplete={(v: number) => onChange({ gainDb: v <= -36 ? MIN_GAIN_DB : v })} aria-label={`Level of ${name}`} />
+        <span className="mono" style={{ width: 40, textAlign: 'right' }}>
+          {level <= -36 ? '−∞' : level.toFixed(1)}
+        </span>
+      </div>
+    </div>
+  )
+}

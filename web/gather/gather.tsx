@@ -1,0 +1,358 @@
+import type { GatheredFile, Job } from '@pendolo/api'
+import type { Angle, Clip } from '@pendolo/core/project'
+import { nextHue, projectRate } from '@pendolo/core/project'
+import { PROJECT_RATES, parseRate, printLength, printRate, type Rate } from '@pendolo/core/time'
+import { DndContext, type DragEndEvent, KeyboardSensor, PointerSensor, useSensor, useSensors } from '@dnd-kit/core'
+import { SortableContext, sortableKeyboardCoordinates, useSortable, verticalListSortingStrategy } from '@dnd-kit/sortable'
+import { CSS } from '@dnd-kit/utilities'
+import { App, Button, Checkbox, Dropdown, Form, Input, InputNumber, Popover, Select } from 'antd'
+import { ArrowDownUp, GripVertical } from 'lucide-react'
+import { useMemo, useState } from 'react'
+import { useHotkeys } from 'react-hotkeys-hook'
+import { send } from '../data/client.ts'
+import { useJobs } from '../data/queries.ts'
+import type { StageProps } from '../project-frame.tsx'
+import { usePeaks, Waveform } from '../score/waveform.tsx'
+import { Bob } from '../ui/bob.tsx'
+import { newId } from '../ui/ids.ts'
+import { Paper } from '../ui/paper.tsx'
+import { Sources } from './sources.tsx'
+
+const COLUMNS = ['key', 'angle and its files', 'length', 'rate', 'picture', 'sound', 'timecode', 'to note'] as const
+const SORTS = { name: 'file name', length: 'length', rate: 'rate', recorded: 'recording time' } as const
+type Sort = keyof typeof SORTS
+
+export function Gather({ project, edit, top }: StageProps) {
+  const { doc, files } = project
+  const { data: jobs = [] } = useJobs(project.id)
+  const [chosen, setChosen] = useState<ReadonlySet<string>>(new Set())
+  const [renaming, setRenaming] = useState<string | null>(null)
+  const [sort, setSort] = useState<Sort>('recorded')
+  const byId = useMemo(() => new Map(files.map((f) => [f.id, f])), [files])
+  const clips = Object.values(doc.clips)
+  const aside = clips.filter((c) => c.state === 'aside')
+  const busy = jobs.filter((j) => (j.kind === 'light' || j.kind === 'sound') && (j.state === 'running' || j.state === 'queued'))
+  const total = jobs.filter((j) => j.kind === 'light' || j.kind === 'sound').length
+  const selected = [...chosen].filter((id) => doc.clips[id])
+  const masterFile = doc.masterClipId ? byId.get(doc.clips[doc.masterClipId].fileId) : undefined
+
+  const toggle = (id: string) => setChosen((now) => {
+    const next = new Set(now)
+    if (!next.delete(id)) next.add(id)
+    return next
+  })
+  const setAside = (ids: string[], away: boolean) => {
+    edit([{ type: 'setAside', clipIds: ids, aside: away }], away ? 'set aside' : 'take back')
+    setChosen(new Set())
+  }
+  const moveTo = (angle: Angle | { id: string }) => {
+    edit([{ type: 'moveClips', clipIds: selected, angle }], 'move files to an angle')
+    setChosen(new Set())
+  }
+  useHotkeys('f2', () => {
+    const clip = doc.clips[selected[0] ?? '']
+    setRenaming(clip?.angleId ?? doc.angles[0]?.id ?? null)
+  }, { preventDefault: true }, [selected, doc])
+
+  const sensors = useSensors(useSensor(PointerSensor, { activationConstraint: { distance: 5 } }), useSensor(KeyboardSensor, { coordinateGetter: sortableKeyboardCoordinates }))
+  const reorder = ({ active, over }: DragEndEvent) => {
+    if (!over || active.id === over.id) return
+    const ids = doc.angles.map((a) => a.id)
+    const from = ids.indexOf(String(active.id))
+    const to = ids.indexOf(String(over.id))
+    ids.splice(to, 0, ...ids.splice(from, 1))
+    edit([{ type: 'orderAngles', angleIds: ids }], 'reorder angles')
+  }
+  const failed = jobs.filter((j) => j.state === 'failed' && (j.kind === 'light' || j.kind === 'sound'))
+
+  return (
+    <>
+      {top(
+        <>
+          <span className="quiet">
+            {doc.angles.length} angles · {clips.length} files · {printLength(files.reduce((s, f) => s + f.facts.durationSeconds, 0))}
+          </span>
+          <span className="spring" />
+          {clips.length > 0 && <SettingsChip project={project} edit={edit} />}
+          <span className="quiet" role="status">
+            {busy.length > 0 ? `making light copies: ${total - busy.length} of ${total}` : total > 0 ? 'light copies ready' : ''}
+          </span>
+        </>,
+      )}
+      <div className="gather">
+        <Sources projectId={project.id} known={new Set(files.map((f) => f.path))} />
+        <Paper className="sheet">
+          {clips.length === 0 ? (
+            <div className="empty">
+              <h2>Bring the cameras in</h2>
+              <p>One folder is one camera: drop folders on the left, or open one there and press “add”. Your files stay where they are and are never changed.</p>
+            </div>
+          ) : (
+            <>
+              <MasterRow file={masterFile} choices={clips.filter((c) => byId.get(c.fileId)?.facts.audio && c.state !== 'aside').map((c) => ({ id: c.id, file: byId.get(c.fileId) as GatheredFile }))} onChoose={(clipId) => edit([{ type: 'setMaster', clipId }], 'choose the master')} />
+              <div style={{ display: 'flex', gap: 8, alignItems: 'center', minHeight: 34 }}>
+                {selected.length > 0 ? (
+                  <>
+                    <span>{selected.length} chosen</span>
+                    <Button size="small" onClick={() => setAside(selected, true)}>
+                      Set aside
+                    </Button>
+                    <Dropdown
+                      trigger={['click']}
+                      menu={{
+                        items: [
+                          ...doc.angles.map((a, i) => ({ key: a.id, label: `${i + 1} ${a.name}`, onClick: () => moveTo({ id: a.id }) })),
+                          { type: 'divider' as const },
+                          { key: 'new', label: 'a new angle', onClick: () => moveTo({ id: newId(), name: 'New angle', hue: nextHue(doc.angles), framing: 'fit' }) },
+                        ],
+                      }}
+                    >
+                      <Button size="small">Move to an angle</Button>
+                    </Dropdown>
+                    <Button size="small" type="text" onClick={() => setChosen(new Set())}>
+                      Choose none
+                    </Button>
+                  </>
+                ) : (
+                  <span className="quiet">drag an angle to reorder: the order is the number key · F2 or a double click renames · choose files to set them aside or move them</span>
+                )}
+                <span style={{ flex: 1 }} />
+                <ArrowDownUp size={13} aria-hidden="true" />
+                <Select size="small" value={sort} onChange={setSort} aria-label="Order of files" options={Object.entries(SORTS).map(([value, label]) => ({ value: value as Sort, label }))} style={{ width: 130 }} />
+              </div>
+              <DndContext sensors={sensors} onDragEnd={reorder}>
+                <table>
+                  <thead>
+                    <tr>
+                      <th style={{ width: 26 }} aria-label="chosen" />
+                      {COLUMNS.map((c) => (
+                        <th key={c}>{c}</th>
+                      ))}
+                    </tr>
+                  </thead>
+                  <SortableContext items={doc.angles.map((a) => a.id)} strategy={verticalListSortingStrategy}>
+                    {doc.angles.map((angle, i) => (
+                      <AngleRows
+                        key={angle.id}
+                        angle={angle}
+                        index={i}
+                        clips={sorted(clips.filter((c) => c.angleId === angle.id && c.state !== 'aside'), byId, sort)}
+                        files={byId}
+                        jobs={jobs}
+                        chosen={chosen}
+                        onToggle={toggle}
+                        renaming={renaming === angle.id}
+                        onRename={() => setRenaming(angle.id)}
+                        onName={(name) => {
+                          if (name.trim() && name.trim() !== angle.name) edit([{ type: 'renameAngle', angleId: angle.id, name }], 'rename an angle')
+                          setRenaming(null)
+                        }}
+                      />
+                    ))}
+                  </SortableContext>
+                </table>
+              </DndContext>
+              {aside.length > 0 && (
+                <p style={{ display: 'flex', gap: 8, flexWrap: 'wrap', alignItems: 'center' }}>
+                  <span className="quiet">Set aside:</span>
+                  {aside.map((c) => (
+                    <Button key={c.id} size="small" title="Take it back" onClick={() => setAside([c.id], false)}>
+                      {byId.get(c.fileId)?.name} · take back
+                    </Button>
+                  ))}
+                </p>
+              )}
+              {failed.map((job) => (
+                <p key={job.id} role="alert">
+                  <span className="note">{job.title}</span> {job.detail}{' '}
+                  <Button size="small" onClick={() => void send('POST', `/jobs/${job.id}/retry`)}>
+                    Try again
+                  </Button>
+                </p>
+              ))}
+            </>
+          )}
+        </Paper>
+      </div>
+    </>
+  )
+}
+
+function sorted(clips: Clip[], files: ReadonlyMap<string, GatheredFile>, by: Sort): Clip[] {
+  const of = (c: Clip) => files.get(c.fileId) as GatheredFile
+  const name = (a: Clip, b: Clip) => of(a).name.localeCompare(of(b).name, 'en', { numeric: true })
+  const rate = (c: Clip) => (of(c).facts.video ? printRate(of(c).facts.video?.rate as Rate) : '')
+  const order: Record<Sort, (a: Clip, b: Clip) => number> = {
+    name,
+    length: (a, b) => of(b).facts.durationSeconds - of(a).facts.durationSeconds,
+    rate: (a, b) => rate(a).localeCompare(rate(b), 'en', { numeric: true }) || name(a, b),
+    recorded: (a, b) => (of(a).facts.recordedAt ?? '').localeCompare(of(b).facts.recordedAt ?? '') || name(a, b),
+  }
+  return [...clips].sort(order[by])
+}
+
+function MasterRow({ file, choices, onChoose }: { file: GatheredFile | undefined; choices: { id: string; file: GatheredFile }[]; onChoose: (clipId: string) => void }) {
+  const peaks = usePeaks(file?.contentKey ?? null, file?.ready.peaks ?? false)
+  return (
+    <div className="master-row">
+      <h2>Master</h2>
+      <Waveform peaks={peaks} from={0} to={file?.facts.durationSeconds ?? 1} aria-hidden="true" />
+      <span className="mono">{file?.name ?? 'none chosen'}</span>
+      {file && (
+        <span className="quiet">
+          {printLength(file.facts.durationSeconds)} · {((file.facts.audio?.sampleRate ?? 0) / 1000).toLocaleString()} kHz · {soundText(file)}
+        </span>
+      )}
+      <Dropdown trigger={['click']} menu={{ items: choices.map(({ id, file: f }) => ({ key: id, label: f.name, onClick: () => onChoose(id) })) }}>
+        <Button>{file ? 'Choose another' : 'Choose the master'}</Button>
+      </Dropdown>
+    </div>
+  )
+}
+
+function soundText({ facts }: GatheredFile): string {
+  if (!facts.audio) return 'none'
+  return facts.audio.channels === 1 ? 'mono' : facts.audio.channels === 2 ? 'stereo' : `${facts.audio.channels} channels`
+}
+
+interface AngleRowsProps {
+  angle: Angle
+  index: number
+  clips: Clip[]
+  files: ReadonlyMap<string, GatheredFile>
+  jobs: readonly Job[]
+  chosen: ReadonlySet<string>
+  onToggle: (clipId: string) => void
+  renaming: boolean
+  onRename: () => void
+  onName: (name: string) => void
+}
+
+function AngleRows({ angle, index, clips, files, jobs, chosen, onToggle, renaming, onRename, onName }: AngleRowsProps) {
+  const { attributes, listeners, setNodeRef, transform, transition } = useSortable({ id: angle.id })
+  const shown = clips.map((c) => ({ clip: c, file: files.get(c.fileId) as GatheredFile }))
+  const first = shown[0]?.file
+  const seconds = shown.reduce((s, x) => s + x.file.facts.durationSeconds, 0)
+  return (
+    <tbody ref={setNodeRef} style={{ transform: CSS.Translate.toString(transform), transition }}>
+      <tr className="angle">
+        <td>
+          <button type="button" className="plain" {...attributes} {...listeners} aria-label={`Move ${angle.name}`} style={{ cursor: 'grab' }}>
+            <GripVertical size={14} />
+          </button>
+        </td>
+        <td>
+          <Bob index={index} hue={angle.hue} />
+        </td>
+        <td>
+          {renaming ? (
+            <Input size="small" autoFocus defaultValue={angle.name} aria-label="Name of the angle" onBlur={(e) => onName(e.target.value)} onPressEnter={(e) => onName(e.currentTarget.value)} onKeyDown={(e) => e.key === 'Escape' && onName('')} />
+          ) : (
+            <button type="button" className="plain angle-name" onDoubleClick={onRename} title="Double click renames">
+              {angle.name}
+            </button>
+          )}
+        </td>
+        <td className="mono">{shown.length > 1 ? `${shown.length} files · ${printLength(seconds)}` : printLength(seconds)}</td>
+        <td className="mono">{first?.facts.video ? printRate(first.facts.video.rate) : '–'}</td>
+        <td className="mono">{first?.facts.video ? `${first.facts.video.width}×${first.facts.video.height}` : 'sound only'}</td>
+        <td>{first ? soundText(first) : ''}</td>
+        <td className="mono">{first?.facts.timecode ?? '–'}</td>
+        <td>{shown.length > 1 && <span className="note">one camera, stopped {shown.length - 1 === 1 ? 'once' : `${shown.length - 1} times`}</span>}</td>
+      </tr>
+      {shown.map(({ clip, file }) => (
+        <FileRow key={clip.id} clip={clip} file={file} alone={shown.length === 1} jobs={jobs.filter((j) => j.fileId === file.id)} chosen={chosen.has(clip.id)} onToggle={() => onToggle(clip.id)} />
+      ))}
+    </tbody>
+  )
+}
+
+function FileRow({ clip, file, alone, jobs, chosen, onToggle }: { clip: Clip; file: GatheredFile; alone: boolean; jobs: Job[]; chosen: boolean; onToggle: () => void }) {
+  const running = jobs.find((j) => j.state === 'running')
+  const waiting = jobs.find((j) => j.state === 'queued')
+  const { video } = file.facts
+  return (
+    <tr className={chosen ? 'file chosen' : 'file'} aria-label={file.name}>
+      <td />
+      <td>
+        <Checkbox checked={chosen} onChange={onToggle} aria-label={`Choose ${file.name}`} />
+      </td>
+      <td className="file-name" title={file.path}>
+        {file.name}
+        {clip.state === 'parked' && ' · parked'}
+        {file.missing && ' · missing: put it back where it was'}
+        {(running ?? waiting) && (
+          <div className="bar" role="progressbar" aria-valuenow={Math.round((running?.progress ?? 0) * 100)} aria-label={running?.title ?? waiting?.title}>
+            <i style={{ width: `${(running?.progress ?? 0) * 100}%` }} />
+          </div>
+        )}
+      </td>
+      <td className="mono quiet">{alone ? '' : printLength(file.facts.durationSeconds)}</td>
+      <td className="mono quiet">{alone ? '' : video ? printRate(video.rate) : '–'}</td>
+      <td className="mono quiet">{alone ? '' : video ? `${video.width}×${video.height}` : 'sound only'}</td>
+      <td className="quiet">{alone ? '' : soundText(file)}</td>
+      <td className="mono quiet">{file.facts.recordedAt ? file.facts.recordedAt.slice(11, 19) : ''}</td>
+      <td>
+        {file.notes.map((n) => (
+          <span key={n} className="note">
+            {n}
+          </span>
+        ))}
+      </td>
+    </tr>
+  )
+}
+
+function SettingsChip({ project, edit }: Pick<StageProps, 'project' | 'edit'>) {
+  const { settings } = project.doc
+  const rate = projectRate(settings)
+  const { message } = App.useApp()
+  const [open, setOpen] = useState(false)
+  return (
+    <Popover
+      trigger="click"
+      open={open}
+      onOpenChange={setOpen}
+      title="What the project is set to"
+      content={
+        <Form
+          layout="vertical"
+          style={{ width: 260 }}
+          initialValues={{ rate: settings.rate, width: settings.width, height: settings.height, hours: Math.round(settings.startFrame / Math.round(rate.num / rate.den) / 3600), dropFrame: settings.dropFrame }}
+          onFinish={(v: { rate: (typeof PROJECT_RATES)[number]; width: number; height: number; hours: number; dropFrame: boolean }) => {
+            const next = parseRate(v.rate) as Rate
+            const drop = v.dropFrame && next.den === 1001 && next.num % 30000 === 0
+            edit([{ type: 'settings', change: { rate: v.rate, width: v.width & ~1, height: v.height & ~1, dropFrame: drop, startFrame: v.hours * 3600 * Math.round(next.num / next.den) } }], 'change the settings')
+            if (v.dropFrame && !drop) void message.info('Drop-frame counting exists for 29.97 and 59.94 only')
+            setOpen(false)
+          }}
+        >
+          <Form.Item name="rate" label="Frames a second">
+            <Select options={PROJECT_RATES.map((r) => ({ value: r, label: printRate(parseRate(r) as Rate) }))} />
+          </Form.Item>
+          <Form.Item name="dropFrame" valuePropName="checked" style={{ marginBottom: 8 }}>
+            <Checkbox>drop-frame counting</Checkbox>
+          </Form.Item>
+          <div style={{ display: 'flex', gap: 8 }}>
+            <Form.Item name="width" label="Width">
+              <InputNumber min={64} max={8192} />
+            </Form.Item>
+            <Form.Item name="height" label="Height">
+              <InputNumber min={64} max={8192} />
+            </Form.Item>
+          </div>
+          <Form.Item name="hours" label="Timecode starts at hour">
+            <InputNumber min={0} max={23} />
+          </Form.Item>
+          <Button htmlType="submit" type="primary" block>
+            Keep
+          </Button>
+        </Form>
+      }
+    >
+      <button type="button" className="chip">
+        {printRate(rate)} frames a second · {settings.width} × {settings.height}
+      </button>
+    </Popover>
+  )
+}

@@ -1,0 +1,131 @@
+import { App, Button, Progress, Spin } from 'antd'
+import { useQueryClient } from '@tanstack/react-query'
+import { ArrowLeft, FileVideo, Folder } from 'lucide-react'
+import { useRef, useState } from 'react'
+import { send, ServerProblem, upload } from '../data/client.ts'
+import { keys, useFolder, useRoots } from '../data/queries.ts'
+import { droppedFiles } from './dropped.ts'
+
+interface Report {
+  added: number
+  known: string[]
+  refused: { name: string; why: string }[]
+}
+
+/** Where files come from: a browser of the allowed folders on this machine, and drag and drop. */
+export function Sources({ projectId, known }: { projectId: string; known: ReadonlySet<string> }) {
+  const { notification, message } = App.useApp()
+  const client = useQueryClient()
+  const [path, setPath] = useState<string | null>(null)
+  const [busy, setBusy] = useState<string | null>(null)
+  const [share, setShare] = useState<number | null>(null)
+  const [over, setOver] = useState(false)
+  const abort = useRef<AbortController | null>(null)
+  const { data: roots } = useRoots()
+  const { data: folder, error, isFetching } = useFolder(path)
+
+  const tell = (report: Report) => {
+    void client.invalidateQueries({ queryKey: keys.project(projectId) })
+    void client.invalidateQueries({ queryKey: keys.jobs(projectId) })
+    if (report.added > 0) void message.success(`${report.added} file${report.added === 1 ? '' : 's'} added`)
+    else if (report.known.length > 0) void message.info('These files are in the project already')
+    for (const r of report.refused) notification.warning({ title: `${r.name} cannot be used`, description: r.why, duration: 12 })
+  }
+  const attempt = async (what: string, act: () => Promise<Report>) => {
+    if (busy) return
+    setBusy(what)
+    try {
+      tell(await act())
+    } catch (problem) {
+      if (problem instanceof DOMException && problem.name === 'AbortError') void message.info('The upload was cancelled')
+      else notification.error({ title: problem instanceof ServerProblem ? problem.title : 'That did not work', description: problem instanceof Error ? problem.message : String(problem), duration: 12 })
+    } finally {
+      setBusy(null)
+      setShare(null)
+    }
+  }
+  const add = (picked: string) => attempt(picked, () => send<Report>('POST', `/projects/${projectId}/gather`, { paths: [picked] }))
+  const drop = async (transfer: DataTransfer) => {
+    setOver(false)
+    const files = await droppedFiles(transfer)
+    if (files.length === 0) return void message.warning('There are no files in what was dropped')
+    abort.current = new AbortController()
+    const { signal } = abort.current
+    await attempt('upload', () => upload<Report>(`/projects/${projectId}/upload`, files, setShare, signal))
+  }
+
+  const entries = path === null ? (roots ?? []).map((r) => ({ ...r, name: r.path })) : (folder?.entries ?? [])
+  return (
+    <aside className="side" aria-label="Where the files are">
+      <h3>Where the files are</h3>
+      <section
+        className={over ? 'drop over' : 'drop'}
+        aria-label="Drop folders here"
+        onDragOver={(e) => {
+          e.preventDefault()
+          setOver(true)
+        }}
+        onDragLeave={() => setOver(false)}
+        onDrop={(e) => {
+          e.preventDefault()
+          void drop(e.dataTransfer)
+        }}
+      >
+        {share === null ? (
+          <>
+            Drop folders here,
+            <br />
+            one a camera
+          </>
+        ) : (
+          <>
+            <Progress percent={Math.round(share * 100)} size="small" />
+            <Button size="small" onClick={() => abort.current?.abort()}>
+              Cancel
+            </Button>
+          </>
+        )}
+      </section>
+      <div style={{ display: 'flex', gap: 6, alignItems: 'center' }}>
+        {path !== null && (
+          <Button size="small" type="text" icon={<ArrowLeft size={14} />} aria-label="Up one folder" onClick={() => setPath(folder?.parent ?? null)} />
+        )}
+        <span className="mono" title={path ?? ''} style={{ overflow: 'hidden', textOverflow: 'ellipsis', direction: path ? 'rtl' : 'ltr' }}>
+          {path ?? 'folders that may be read'}
+        </span>
+      </div>
+      {error && <p role="alert">{error.message}</p>}
+      <ul className="folder-list">
+        {entries.map((e) => (
+          <li key={e.path}>
+            {e.kind === 'folder' ? <Folder size={13} aria-hidden="true" /> : <FileVideo size={13} aria-hidden="true" />}
+            {e.kind === 'folder' ? (
+              <button type="button" className="plain go" onClick={() => setPath(e.path)} title={e.path}>
+                {e.name} <span className="quiet">{e.mediaCount > 0 ? e.mediaCount : ''}</span>
+              </button>
+            ) : (
+              <span className="go" title={e.path}>
+                {e.name}
+              </span>
+            )}
+            {e.mediaCount > 0 &&
+              (known.has(e.path) ? (
+                <span className="quiet">added</span>
+              ) : (
+                <Button size="small" loading={busy === e.path} disabled={busy !== null && busy !== e.path} onClick={() => void add(e.path)} aria-label={`Add ${e.name}`}>
+                  add
+                </Button>
+              ))}
+          </li>
+        ))}
+      </ul>
+      {path !== null && folder && folder.entries.some((e) => e.kind === 'file') && (
+        <Button block onClick={() => void add(path)} disabled={busy !== null}>
+          Add this whole folder
+        </Button>
+      )}
+      {path !== null && folder && entries.length === 0 && <p className="quiet">There are no pictures or sounds in this folder.</p>}
+      {isFetching && <Spin size="small" />}
+    </aside>
+  )
+}

@@ -1,0 +1,229 @@
+import type { EXCHANGE_FORMATS, FilmBody, Job } from '@pendolo/api'
+import { planFilm, type PlannedStretch } from '@pendolo/core/cut'
+import { filmRange } from '@pendolo/core/formats'
+import { pictureSpans, projectRate } from '@pendolo/core/project'
+import { type Flicks, FLICKS_PER_SECOND, PROJECT_RATES, parseRate, printLength, printRate, printTimecode, type Rate } from '@pendolo/core/time'
+import { App, Button, Progress, Select } from 'antd'
+import { type CSSProperties, useMemo, useState } from 'react'
+import { Link } from 'react-router'
+import { Bar, BarChart, ResponsiveContainer, XAxis } from 'recharts'
+import { send } from '../data/client.ts'
+import { useJobs } from '../data/queries.ts'
+import { engine, masterEnd } from '../playback/use-engine.ts'
+import type { StageProps } from '../project-frame.tsx'
+import { Bob } from '../ui/bob.tsx'
+import { Paper } from '../ui/paper.tsx'
+import { hueOf } from '../ui/theme.ts'
+
+const SIZES = ['3840x2160', '1920x1080', '1280x720', '640x360'] as const
+/** Stretches shorter than this are mentioned before the film leaves, frames. */
+const SHORT_FRAMES = 6
+
+export function HandOver({ project, top }: StageProps) {
+  const { doc, files } = project
+  const { notification } = App.useApp()
+  const { data: jobs = [] } = useJobs(project.id)
+  const rate = projectRate(doc.settings)
+  const own = `${doc.settings.width}x${doc.settings.height}`
+  const [size, setSize] = useState(own)
+  const [filmRate, setFilmRate] = useState<FilmBody['rate']>(doc.settings.rate as FilmBody['rate'])
+  const end = masterEnd(project)
+  const range = filmRange(doc, end)
+  const cut = doc.cuts.find((c) => c.id === doc.activeCutId) ?? doc.cuts[0]
+  const plan = useMemo(
+    () => planFilm(cut.points, pictureSpans(doc, (id) => files.find((f) => f.id === id)?.facts), doc.angles.map((a) => a.id), range.start, range.end, doc.settings.standIn),
+    [cut, doc, files, range.start, range.end],
+  )
+  const films = jobs.filter((j) => j.kind === 'film')
+  const label = (t: Flicks) => printTimecode(t, { rate, dropFrame: doc.settings.dropFrame }, doc.settings.startFrame)
+  const make = async () => {
+    const [width, height] = size.split('x').map(Number)
+    try {
+      await send('POST', `/projects/${project.id}/film`, { width, height, rate: filmRate })
+    } catch (error) {
+      notification.error({ title: 'The film was not begun', description: error instanceof Error ? error.message : String(error) })
+    }
+  }
+  if (!doc.masterClipId || cut.points.length === 0) {
+    return (
+      <>
+        {top(<span className="spring" />)}
+        <Paper className="body">
+          <div className="empty">
+            <h2>Nothing to hand over yet</h2>
+            <p>Choose at least one angle in Switch; then the film and the exchange files can leave from here.</p>
+            <Link to={`/${project.id}/switch`}>
+              <Button type="primary">Switch</Button>
+            </Link>
+          </div>
+        </Paper>
+      </>
+    )
+  }
+  const warnings = warn(plan, doc, rate)
+  return (
+    <>
+      {top(
+        <>
+          <span className="chip">
+            {cut.name} · {Math.max(0, cut.points.length - 1)} cuts
+          </span>
+          <span className="mono">
+            {label(range.start)} – {label(range.end)} · {printLength((range.end - range.start) / FLICKS_PER_SECOND)}
+          </span>
+          <span className="spring" />
+        </>,
+      )}
+      <div className="handover">
+        <Paper className="sheet">
+          <h2>What leaves the house</h2>
+          <div className="leaving">
+            <div>
+              <div className="what">Film</div>
+              <p className="quiet" style={{ margin: '2px 0 8px' }}>
+                MP4 with H.264 and AAC, every picture from the originals, the sound as balanced (the master alone unless you chose more).
+              </p>
+              <div style={{ display: 'flex', gap: 8 }}>
+                <Select value={size} onChange={setSize} aria-label="Size of the film" style={{ width: 130 }} options={[...new Set([own, ...SIZES])].map((s) => ({ value: s, label: s.replace('x', ' × ') }))} />
+                <Select value={filmRate} onChange={setFilmRate} aria-label="Frames a second of the film" style={{ width: 90 }} options={PROJECT_RATES.map((r) => ({ value: r, label: printRate(parseRate(r) as Rate) }))} />
+                <Button type="primary" onClick={() => void make()}>
+                  Make the film
+                </Button>
+              </div>
+            </div>
+            <div>
+              {films.slice(0, 4).map((job) => (
+                <FilmRow key={job.id} job={job} />
+              ))}
+            </div>
+          </div>
+          <Exchange project={project.id} format="otio" name="Exchange file" what="OpenTimelineIO: every angle in its place, the master, the marks and the cut" />
+          <Exchange project={project.id} format="edl" name="Cut list" what="CMX3600-style EDL of the cut, reel names from the files" />
+        </Paper>
+        <aside className="side" aria-label="Before it leaves">
+          <h3>Before it leaves</h3>
+          {warnings.length === 0 && <p className="quiet">Nothing to mention: every stretch has its picture.</p>}
+          {warnings.slice(0, 8).map((w) => (
+            <div className="warning" key={w.key}>
+              {w.text}{' '}
+              <Link to={`/${project.id}/${w.stage}`} onClick={() => engine.seek(w.at)}>
+                Go there
+              </Link>
+            </div>
+          ))}
+          {warnings.length > 8 && <p className="quiet">and {warnings.length - 8} more</p>}
+          <Figures plan={plan} project={project} />
+        </aside>
+      </div>
+    </>
+  )
+}
+
+function FilmRow({ job }: { job: Job }) {
+  const working = job.state === 'running' || job.state === 'queued'
+  return (
+    <div style={{ marginBottom: 8 }}>
+      {working ? (
+        <>
+          <Progress percent={Math.round(job.progress * 100)} size="small" aria-label="Making the film" />
+          <span className="quiet">{job.detail}</span>{' '}
+          <Button size="small" onClick={() => void send('POST', `/jobs/${job.id}/cancel`)}>
+            Cancel
+          </Button>
+        </>
+      ) : job.result ? (
+        <>
+          <a className="mono" href={`/api/jobs/${job.id}/film`} download>
+            {job.result.name}
+          </a>{' '}
+          <span className="quiet">ready · {(job.result.bytes / 1e6).toFixed(1)} MB</span>
+        </>
+      ) : (
+        <>
+          <span role={job.state === 'failed' ? 'alert' : undefined}>{job.state === 'failed' ? `not made: ${job.detail}` : 'cancelled'}</span>{' '}
+          <Button size="small" onClick={() => void send('POST', `/jobs/${job.id}/retry`)}>
+            Try again
+          </Button>
+        </>
+      )}
+    </div>
+  )
+}
+
+function Exchange({ project, format, name, what }: { project: string; format: (typeof EXCHANGE_FORMATS)[number]; name: string; what: string }) {
+  return (
+    <div className="leaving">
+      <div>
+        <div className="what">{name}</div>
+        <p className="quiet" style={{ margin: '2px 0' }}>
+          {what}
+        </p>
+      </div>
+      <div>
+        <Button href={`/api/projects/${project}/exchange/${format}`} download>
+          Save .{format}
+        </Button>
+      </div>
+    </div>
+  )
+}
+
+interface Warning {
+  readonly key: string
+  readonly text: string
+  readonly at: Flicks
+  readonly stage: 'switch' | 'line-up'
+}
+
+function warn(plan: readonly PlannedStretch[], doc: StageProps['project']['doc'], rate: Rate): Warning[] {
+  const out: Warning[] = []
+  const name = (id: string | null) => doc.angles.find((a) => a.id === id)?.name ?? 'nothing'
+  const frames = (s: PlannedStretch) => Math.round((((s.end - s.start) / FLICKS_PER_SECOND) * rate.num) / rate.den)
+  for (const s of plan) {
+    const seconds = ((s.end - s.start) / FLICKS_PER_SECOND).toFixed(1)
+    if (s.standIn && s.wanted) out.push({ key: `s${s.start}`, text: `${seconds} s: ${name(s.wanted)} has no picture there; ${s.angleId ? `the film would show ${name(s.angleId)}` : 'the film would be black'}.`, at: s.start, stage: 'switch' })
+    else if (s.wanted === null) out.push({ key: `n${s.start}`, text: `${seconds} s before the first choice; ${s.angleId ? `the film would show ${name(s.angleId)}` : 'the film would be black'}.`, at: s.start, stage: 'switch' })
+    else if (frames(s) < SHORT_FRAMES) out.push({ key: `f${s.start}`, text: `A stretch of only ${frames(s)} frames.`, at: s.start, stage: 'switch' })
+  }
+  const used = new Set(plan.map((s) => s.clipId))
+  for (const [id, p] of Object.entries(doc.placements)) {
+    if (p.verdict !== 'sure' && used.has(id)) out.push({ key: id, text: `${name(doc.clips[id]?.angleId ?? null)} is used, but its place is on ${p.verdict}.`, at: p.start, stage: 'line-up' })
+  }
+  return out
+}
+
+function Figures({ plan, project }: { plan: readonly PlannedStretch[]; project: StageProps['project'] }) {
+  const { doc } = project
+  const shown = plan.filter((s) => s.angleId !== null)
+  const total = shown.reduce((t, s) => t + s.end - s.start, 0)
+  const bins = [1, 2, 4, 8, 16, 32]
+  const data = bins.map((top, i) => ({ name: i === bins.length - 1 ? `${bins[i - 1]}+` : `<${top}`, stretches: shown.filter((s) => (s.end - s.start) / FLICKS_PER_SECOND >= (bins[i - 1] ?? 0) && ((s.end - s.start) / FLICKS_PER_SECOND < top || i === bins.length - 1)).length }))
+  return (
+    <>
+      <h3 style={{ marginTop: 18 }}>The cut in figures</h3>
+      <p className="quiet" style={{ margin: '4px 0' }}>
+        stretches by length, seconds
+      </p>
+      <ResponsiveContainer width="100%" height={110}>
+        <BarChart data={data} margin={{ top: 4, right: 0, left: 0, bottom: 0 }}>
+          <XAxis dataKey="name" tick={{ fill: '#9b9993', fontSize: 11 }} axisLine={false} tickLine={false} />
+          <Bar dataKey="stretches" fill="#a9812f" isAnimationActive={false} />
+        </BarChart>
+      </ResponsiveContainer>
+      <p className="quiet" style={{ margin: '8px 0 4px' }}>
+        screen time by angle
+      </p>
+      {doc.angles.map((a, i) => {
+        const share = total > 0 ? shown.filter((s) => s.angleId === a.id).reduce((t, s) => t + s.end - s.start, 0) / total : 0
+        return share > 0 ? (
+          <div className="use-row" key={a.id} style={{ '--hue': hueOf(a.hue) } as CSSProperties}>
+            <Bob index={i} hue={a.hue} />
+            <span>{a.name}</span>
+            <i style={{ width: `${share * 100}%` }} />
+            <span className="mono quiet">{Math.round(share * 100)} %</span>
+          </div>
+        ) : null
+      })}
+    </>
+  )
+}

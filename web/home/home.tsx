@@ -1,0 +1,160 @@
+import type { ProjectSummary } from '@pendolo/api'
+import { printLength } from '@pendolo/core/time'
+import { App, Button, Form, Input, Modal } from 'antd'
+import { Copy, Pencil, Plus, Trash2 } from 'lucide-react'
+import { useState } from 'react'
+import { Link, useNavigate } from 'react-router'
+import { newProjectBody } from '@pendolo/api'
+import { send } from '../data/client.ts'
+import { useProjects } from '../data/queries.ts'
+import { hueOf } from '../ui/theme.ts'
+
+type Naming = { kind: 'new' } | { kind: 'rename'; project: ProjectSummary } | null
+
+export function Home() {
+  const { data: projects, error } = useProjects()
+  const { notification, message } = App.useApp()
+  const navigate = useNavigate()
+  const [naming, setNaming] = useState<Naming>(null)
+
+  const attempt = async (act: () => Promise<void>) => {
+    try {
+      await act()
+    } catch (problem) {
+      notification.error({ title: 'That did not work', description: problem instanceof Error ? problem.message : String(problem) })
+    }
+  }
+  const remove = (project: ProjectSummary) =>
+    attempt(async () => {
+      await send('DELETE', `/projects/${project.id}`)
+      const key = `deleted-${project.id}`
+      notification.info({
+        key,
+        title: `${project.name} is deleted`,
+        description: 'Your original files are where they were.',
+        duration: 15,
+        actions: (
+          <Button
+            size="small"
+            type="primary"
+            onClick={() => {
+              notification.destroy(key)
+              void attempt(() => send('POST', `/projects/${project.id}/restore`))
+            }}
+          >
+            Bring it back
+          </Button>
+        ),
+      })
+    })
+
+  return (
+    <div className="home">
+      <div style={{ display: 'flex', alignItems: 'center', gap: 20 }}>
+        <h1 style={{ fontSize: 26 }}>Projects</h1>
+        <Button type="primary" icon={<Plus size={15} />} onClick={() => setNaming({ kind: 'new' })}>
+          New project
+        </Button>
+      </div>
+      {error && <p role="alert">{error.message}</p>}
+      {projects?.length === 0 && (
+        <div className="empty" style={{ marginTop: 80 }}>
+          <h2>Nothing here yet</h2>
+          <p className="quiet">A project brings many cameras onto one recording of the sound, marks the beats, and cuts between the angles in time.</p>
+          <Button type="primary" onClick={() => setNaming({ kind: 'new' })}>
+            Begin one
+          </Button>
+        </div>
+      )}
+      <div className="cards">
+        {projects?.map((p) => (
+          <article key={p.id} className="card" aria-label={p.name}>
+            <Link to={`/${p.id}/${p.clips === 0 ? 'gather' : 'switch'}`}>
+              <CoveragePicture project={p} />
+              <div className="facts">
+                <h3>{p.name}</h3>
+                <div style={{ color: 'var(--ink-quiet)' }}>
+                  {p.clips === 0 ? 'empty' : `${p.angles} angles · ${p.clips} files · ${printLength(p.masterSeconds)}`} · changed {new Date(p.changedAt).toLocaleDateString()}
+                </div>
+              </div>
+            </Link>
+            <div className="actions">
+              <Button type="text" size="small" style={{ color: 'var(--ink)' }} icon={<Pencil size={14} />} aria-label={`Rename ${p.name}`} onClick={() => setNaming({ kind: 'rename', project: p })} />
+              <Button type="text" size="small" style={{ color: 'var(--ink)' }} icon={<Copy size={14} />} aria-label={`Duplicate ${p.name}`} onClick={() => attempt(async () => {
+                await send('POST', `/projects/${p.id}/duplicate`)
+                void message.success('Duplicated')
+              })} />
+              <Button type="text" size="small" style={{ color: 'var(--ink)' }} icon={<Trash2 size={14} />} aria-label={`Delete ${p.name}`} onClick={() => remove(p)} />
+            </div>
+          </article>
+        ))}
+      </div>
+      {naming && (
+        <NameDialog
+          title={naming.kind === 'new' ? 'New project' : 'Rename the project'}
+          initial={naming.kind === 'rename' ? naming.project.name : ''}
+          onCancel={() => setNaming(null)}
+          onName={(name) =>
+            attempt(async () => {
+              if (naming.kind === 'rename') await send('PATCH', `/projects/${naming.project.id}`, { name })
+              else {
+                const { id } = await send<{ id: string }>('POST', '/projects', { name })
+                navigate(`/${id}/gather`)
+              }
+              setNaming(null)
+            })
+          }
+        />
+      )}
+    </div>
+  )
+}
+
+function NameDialog({ title, initial, onName, onCancel }: { title: string; initial: string; onName: (name: string) => Promise<void>; onCancel: () => void }) {
+  const [form] = Form.useForm<{ name: string }>()
+  const [busy, setBusy] = useState(false)
+  return (
+    <Modal open title={title} okText={initial ? 'Rename' : 'Begin'} confirmLoading={busy} onOk={() => form.submit()} onCancel={onCancel} width={400}>
+      <Form
+        form={form}
+        layout="vertical"
+        initialValues={{ name: initial }}
+        onFinish={async ({ name }) => {
+          setBusy(true)
+          await onName(name.trim())
+          setBusy(false)
+        }}
+      >
+        <Form.Item
+          name="name"
+          label="Name"
+          rules={[
+            {
+              validator: (_, value: string) =>
+                newProjectBody.validate({ name: value ?? '' }).then(
+                  () => undefined,
+                  (problem: Error) => Promise.reject(problem),
+                ),
+            },
+          ]}
+        >
+          <Input autoFocus placeholder="Depot Night" />
+        </Form.Item>
+      </Form>
+    </Modal>
+  )
+}
+
+/** Which angle has picture when: the project at a glance. */
+function CoveragePicture({ project }: { project: ProjectSummary }) {
+  const rows = Math.max(1, project.coverage.length)
+  return (
+    <svg className="coverage-picture" viewBox="0 0 300 92" preserveAspectRatio="none" aria-hidden="true">
+      {project.coverage.map((row, i) => {
+        const y = 8 + (i * 76) / rows
+        const h = Math.min(12, 76 / rows - 3)
+        return row.spans.map(([from, to]) => <rect key={`${i}-${from}`} x={8 + from * 284} y={y} width={Math.max(1, (to - from) * 284)} height={h} fill={hueOf(row.hue)} opacity="0.8" />)
+      })}
+    </svg>
+  )
+}

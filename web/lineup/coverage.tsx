@@ -1,0 +1,169 @@
+import type { GatheredFile, ProjectState } from '@pendolo/api'
+import type { Clip } from '@pendolo/core/project'
+import { flicks, FLICKS_PER_SECOND, printLength } from '@pendolo/core/time'
+import { type KeyboardEvent, useMemo } from 'react'
+import { engine, masterEnd } from '../playback/use-engine.ts'
+import { Playhead } from '../score/playhead.tsx'
+import { ticks } from '../score/ruler.ts'
+import { useSize } from '../score/time-view.ts'
+import { usePeaks, Waveform } from '../score/waveform.tsx'
+import { Bob } from '../ui/bob.tsx'
+import { hueOf } from '../ui/theme.ts'
+import type { VerdictFilter } from './lineup.tsx'
+
+const LABELS = 150
+const HEAD = 24
+const WAVE = 52
+const ROW = 32
+
+interface Bar {
+  clip: Clip
+  file: GatheredFile
+  from: number
+  to: number
+  lane: number
+}
+
+/** Which camera ran when, on the master's time; what has no place waits in the tray below. */
+export function Coverage({ project, clips, filter, chosenId, onChoose }: { project: ProjectState; clips: Clip[]; filter: VerdictFilter; chosenId: string | null; onChoose: (id: string) => void }) {
+  const { doc, files } = project
+  const [ref, { width }] = useSize<HTMLDivElement>()
+  const byId = useMemo(() => new Map(files.map((f) => [f.id, f])), [files])
+  const master = doc.masterClipId ? byId.get(doc.clips[doc.masterClipId].fileId) : undefined
+  const peaks = usePeaks(master?.contentKey ?? null, master?.ready.peaks ?? false)
+  const total = masterEnd(project) / FLICKS_PER_SECOND
+  const bars = clips
+    .filter((c) => doc.placements[c.id] && byId.has(c.fileId) && c.state === 'in')
+    .map((c): Bar => {
+      const file = byId.get(c.fileId) as GatheredFile
+      const p = doc.placements[c.id]
+      const from = p.start / FLICKS_PER_SECOND
+      return { clip: c, file, from, to: from + file.facts.durationSeconds * p.rate, lane: 0 }
+    })
+    .sort((a, b) => a.from - b.from)
+  const first = Math.min(0, ...bars.map((b) => b.from))
+  const last = Math.max(total, ...bars.map((b) => b.to))
+  const pad = (last - first) * 0.015
+  const view = { from: first - pad, span: last - first + 2 * pad }
+  const plot = Math.max(10, width - LABELS)
+  const x = (t: number) => LABELS + ((t - view.from) / view.span) * plot
+  // Takes of one camera that lie on the same stretch stand in lanes beside each other.
+  const rows: { angleId: string; lanes: number; top: number }[] = []
+  let y = HEAD + WAVE
+  for (const angle of doc.angles) {
+    const ends: number[] = []
+    for (const bar of bars.filter((b) => b.clip.angleId === angle.id)) {
+      bar.lane = ends.findIndex((end) => end <= bar.from)
+      if (bar.lane < 0) bar.lane = ends.push(0) - 1
+      ends[bar.lane] = bar.to
+    }
+    const lanes = Math.max(1, ends.length)
+    rows.push({ angleId: angle.id, lanes, top: y })
+    y += lanes * ROW
+  }
+  const height = y + 4
+  const waiting = clips.filter((c) => !bars.some((b) => b.clip.id === c.id))
+  const shows = (id: string) => filter === 'all' || (doc.placements[id]?.verdict ?? 'loose') === filter
+  const seek = (event: React.PointerEvent<SVGElement>) => {
+    const box = ref.current?.getBoundingClientRect()
+    const t = view.from + ((event.clientX - (box?.left ?? 0) - LABELS) / plot) * view.span
+    engine.seek(flicks(Math.round(Math.max(0, t) * FLICKS_PER_SECOND)))
+  }
+  return (
+    <div ref={ref} style={{ position: 'relative', minHeight: '100%', display: 'flex', flexDirection: 'column' }}>
+      <div style={{ position: 'relative', flex: 1 }}>
+        <svg width={width} height={height} role="group" aria-label="Coverage">
+          <title>Coverage</title>
+          <rect x="0" y="0" width={LABELS} height={height} fill="var(--paper-side)" />
+          {ticks(Math.max(0, view.from), view.span, plot).map((t) => (
+            <g key={t}>
+              <line x1={x(t)} x2={x(t)} y1={HEAD} y2={height} stroke="var(--ink-line)" />
+              <text className="mono" x={x(t) + 3} y={16} fontSize="11" fill="var(--ink-quiet)">
+                {printLength(t)}
+              </text>
+            </g>
+          ))}
+          <text x="12" y={HEAD + WAVE / 2 + 4} fontSize="12.5" fontWeight="600" fill="var(--ink)">
+            Master · {master?.name.slice(0, 12)}
+          </text>
+          {/* biome-ignore lint/a11y/noStaticElementInteractions: the same is done by keys (arrows, J K L) */}
+          <rect x={LABELS} y="0" width={plot} height={HEAD + WAVE} fill="transparent" onPointerDown={seek} />
+          {rows.map(({ angleId, top, lanes }) => {
+            const i = doc.angles.findIndex((a) => a.id === angleId)
+            const angle = doc.angles[i]
+            return (
+              <g key={angleId}>
+                <line x1="0" x2={width} y1={top + lanes * ROW} y2={top + lanes * ROW} stroke="var(--ink-line)" />
+                <foreignObject x="8" y={top + 6} width={LABELS - 10} height="20">
+                  <div style={{ display: 'flex', gap: 7, fontSize: 12.5, whiteSpace: 'nowrap', overflow: 'hidden', color: 'var(--ink)' }}>
+                    <Bob index={i} hue={angle.hue} />
+                    {angle.name}
+                  </div>
+                </foreignObject>
+                {bars
+                  .filter((b) => b.clip.angleId === angleId)
+                  .map((bar) => (
+                    <ClipBar key={bar.clip.id} bar={bar} x={x(bar.from)} width={Math.max(6, x(bar.to) - x(bar.from))} y={top + bar.lane * ROW + 6} hue={hueOf(angle.hue)} placement={doc.placements[bar.clip.id]} chosen={bar.clip.id === chosenId} pale={!shows(bar.clip.id)} onChoose={() => onChoose(bar.clip.id)} />
+                  ))}
+              </g>
+            )
+          })}
+        </svg>
+        <Waveform peaks={peaks} from={view.from} to={view.from + view.span} style={{ position: 'absolute', left: LABELS, top: HEAD, width: plot, height: WAVE - 6, pointerEvents: 'none' }} aria-hidden="true" />
+        <Playhead view={view} left={LABELS} width={plot} height={height} />
+      </div>
+      <div className="tray" role="group" aria-label="Waiting tray">
+        <span style={{ width: LABELS - 22 }}>Waiting tray</span>
+        {waiting.map((c) => (
+          <button type="button" key={c.id} className="waiting" aria-pressed={c.id === chosenId} onClick={() => onChoose(c.id)}>
+            ○ {byId.get(c.fileId)?.name} · {c.state === 'parked' ? 'parked' : (doc.loose[c.id] ?? 'not tried yet')}
+          </button>
+        ))}
+        {waiting.length === 0 && <span className="quiet">empty: every clip has its place</span>}
+      </div>
+    </div>
+  )
+}
+
+function ClipBar({ bar, x, width, y, hue, placement, chosen, pale, onChoose }: { bar: Bar; x: number; width: number; y: number; hue: string; placement: ProjectState['doc']['placements'][string]; chosen: boolean; pale: boolean; onChoose: () => void }) {
+  const peaks = usePeaks(bar.file.contentKey, bar.file.ready.peaks)
+  const steps = Math.max(1, Math.floor(width / 4))
+  const path = useMemo(() => {
+    if (!peaks) return ''
+    let d = ''
+    let loudest = 20
+    for (let i = 0; i < peaks.high.length; i += 11) loudest = Math.max(loudest, peaks.high[i])
+    for (let s = 0; s < steps; s++) {
+      const a = Math.floor((s / steps) * peaks.high.length)
+      const b = Math.floor(((s + 1) / steps) * peaks.high.length)
+      let high = 0
+      for (let i = a; i < b; i++) high = Math.max(high, peaks.high[i])
+      const h = Math.min(8.5, (high / loudest) * 8.5)
+      d += `M${(s * 4 + 2).toFixed(0)} ${(10 - h).toFixed(1)}V${(10 + h).toFixed(1)}`
+    }
+    return d
+  }, [peaks, steps])
+  const check = placement.verdict !== 'sure'
+  const key = (event: KeyboardEvent) => {
+    if (event.key === 'Enter' || event.key === ' ') {
+      event.preventDefault()
+      event.stopPropagation()
+      onChoose()
+    }
+  }
+  return (
+    // biome-ignore lint/a11y/useSemanticElements: a shape inside an SVG drawing cannot be a button element
+    <g className="clip-bar" role="button" tabIndex={0} aria-label={`${bar.file.name}, ${placement.verdict}${placement.locked ? ', locked' : ''}`} aria-pressed={chosen} transform={`translate(${x} ${y})`} opacity={pale ? 0.25 : 1} onClick={onChoose} onKeyDown={key}>
+      <rect className="body" width={width} height="20" rx="3" fill={hue} fillOpacity={check ? 0.14 : 0.34} stroke={chosen ? 'var(--ink)' : hue} strokeWidth={chosen ? 2.4 : check ? 2 : 1} strokeDasharray={check ? '4 3' : undefined} />
+      <path d={path} stroke="var(--ink)" strokeOpacity="0.32" />
+      <circle cx="11" cy="10" r="5" fill={check ? 'var(--paper)' : 'var(--ink)'} stroke="var(--ink)" strokeWidth="1.5" />
+      {check && <path d="M11 5a5 5 0 0 1 0 10z" fill="var(--ink)" />}
+      {width > 110 && (
+        <text x="22" y="14" fontSize="11" fill="var(--ink)">
+          {placement.locked ? '⚿ ' : ''}
+          {placement.method === 'hand' ? 'by hand' : Math.abs(placement.rate - 1) > 0.01 ? `at ${placement.rate.toFixed(3)} ×` : ''}
+        </text>
+      )}
+    </g>
+  )
+}

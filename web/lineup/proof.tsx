@@ -1,0 +1,215 @@
+import type { ProjectState } from '@pendolo/api'
+import type { Clip, Placement } from '@pendolo/core/project'
+import { projectRate } from '@pendolo/core/project'
+import { type Flicks, flicks, FLICKS_PER_SECOND, placementFromSeconds, printTimecode, readTimecode, TimecodeError } from '@pendolo/core/time'
+import { App, Button, Input } from 'antd'
+import { useState } from 'react'
+import { Area, AreaChart, CartesianGrid, ReferenceLine, ResponsiveContainer, Scatter, ScatterChart, Tooltip, XAxis, YAxis } from 'recharts'
+import { useProof } from '../data/queries.ts'
+import { engine } from '../playback/use-engine.ts'
+import type { StageProps } from '../project-frame.tsx'
+
+const SIGN = { sure: '●', check: '◐', loose: '○' } as const
+
+interface ProofProps extends Pick<StageProps, 'edit'> {
+  readonly project: ProjectState
+  readonly clip: Clip
+  readonly placement: Placement | null
+  readonly flam: boolean
+  readonly onFlam: () => void
+  readonly onSearchNear: () => void
+}
+
+/** How sure a place is and why, the next-best, and what to do about it. */
+export function Proof({ project, clip, placement, edit, flam, onFlam, onSearchNear }: ProofProps) {
+  const { doc, files } = project
+  const file = files.find((f) => f.id === clip.fileId)
+  const angle = doc.angles.find((a) => a.id === clip.angleId)
+  const siblings = Object.values(doc.clips).filter((c) => c.angleId === clip.angleId && c.state !== 'aside')
+  const { data: proof } = useProof(project.id, file?.facts.audio ? clip.id : null, `${placement?.start}:${doc.loose[clip.id]}`)
+  const rate = projectRate(doc.settings)
+  const style = { rate, dropFrame: doc.settings.dropFrame }
+  const verdict = placement?.verdict ?? 'loose'
+  const why = placement?.why ?? (clip.state === 'parked' ? 'parked: it belongs here but is not placed' : (doc.loose[clip.id] ?? 'not tried yet'))
+  const ppm = placement ? (placement.rate - 1) * 1e6 : 0
+  const length = file?.facts.durationSeconds ?? 0
+  const rival = proof?.proof.rivals.find((r) => placement && Math.abs(r.startSeconds - placement.start / FLICKS_PER_SECOND) > 0.02)
+  const placeAt = (start: Flicks, speed: number, why2: string) =>
+    edit([{ type: 'place', by: 'hand', placements: { [clip.id]: { start, rate: speed, method: 'hand', verdict: 'check', confidence: 0.5, why: why2, locked: false } }, loose: {} }], 'place by hand')
+  return (
+    <>
+      <h3>
+        {angle?.name}
+        {siblings.length > 1 && ` · file ${siblings.findIndex((c) => c.id === clip.id) + 1} of ${siblings.length}`}
+      </h3>
+      <div className="mono quiet">{file?.name}</div>
+      <p style={{ margin: '6px 0' }} role="status" aria-label="Verdict">
+        <span style={{ color: verdict === 'sure' ? '#9fc27b' : '#e0b055' }}>
+          {SIGN[verdict]} {verdict}
+        </span>{' '}
+        <span className="quiet">— {why}</span>
+      </p>
+      {proof && proof.proof.curve.length > 0 && <Curve proof={proof.proof} chosen={placement ? placement.start / FLICKS_PER_SECOND : null} rival={rival?.startSeconds ?? null} />}
+      <dl className="facts">
+        {placement && (
+          <>
+            <dt>starts on the master at</dt>
+            <dd>{startLabel(placement.start, style, doc.settings.startFrame)}</dd>
+            <dt>{Math.abs(ppm) > 10_000 ? 'speed' : 'clock'}</dt>
+            <dd>
+              {Math.abs(ppm) > 10_000
+                ? `${placement.rate.toFixed(5)} × (shown slower, in time)`
+                : `${ppm >= 0 ? '+' : ''}${ppm.toFixed(1)} ppm (${Math.abs(((ppm / 1e6) * length * rate.num) / rate.den).toFixed(2)} f at the end)`}
+            </dd>
+          </>
+        )}
+        {proof?.proof.chosen && (
+          <>
+            <dt>windows that agree</dt>
+            <dd>
+              {proof.proof.chosen.agreeing} of {proof.proof.chosen.windows}
+            </dd>
+            <dt>next-best place</dt>
+            <dd>{rival ? `${rival.startSeconds.toFixed(2)} s, ${proof.proof.rivalRatio.toFixed(2)}×` : 'none'}</dd>
+            {proof.proof.invertedPolarity && (
+              <>
+                <dt>polarity</dt>
+                <dd>turned</dd>
+              </>
+            )}
+          </>
+        )}
+      </dl>
+      {proof && proof.proof.windows.length > 1 && placement && <Drift windows={proof.proof.windows} />}
+      <div className="buttons">
+        {placement && (
+          <>
+            <Button type="primary" size="small" onClick={() => edit([{ type: 'accept', clipIds: [clip.id] }], 'accept')} disabled={placement.verdict === 'sure'}>
+              Accept
+            </Button>
+            <Button size="small" onClick={onFlam} aria-pressed={flam}>
+              {flam ? 'End the flam check' : 'Flam check'}
+            </Button>
+            <Button size="small" onClick={() => edit([{ type: 'lock', clipIds: [clip.id], locked: !placement.locked }], placement.locked ? 'unlock' : 'lock')}>
+              {placement.locked ? 'Unlock' : 'Lock'}
+            </Button>
+            {rival && !placement.locked && (
+              <Button size="small" onClick={() => placeAt(placementFromSeconds(rival.startSeconds, rival.rate).start, rival.rate, 'the next-best place by sound, taken by you')}>
+                Take next-best
+              </Button>
+            )}
+          </>
+        )}
+        {!placement?.locked && (
+          <>
+            {file?.facts.audio && (
+              <Button size="small" onClick={onSearchNear}>
+                Search near the playhead
+              </Button>
+            )}
+            <Button size="small" onClick={() => placeAt(engine.now(), 1, 'its start put at the playhead by hand')}>
+              Start at the playhead
+            </Button>
+            <Button size="small" onClick={() => edit([{ type: 'park', clipIds: [clip.id], parked: clip.state !== 'parked' }], clip.state === 'parked' ? 'take from parking' : 'park')}>
+              {clip.state === 'parked' ? 'Take back' : 'Park'}
+            </Button>
+          </>
+        )}
+      </div>
+      {!placement?.locked && <TypedStart key={`${clip.id}${placement?.start}`} placement={placement} style={style} startFrame={doc.settings.startFrame} onStart={(start) => placeAt(start, placement?.rate ?? 1, 'start typed by hand')} />}
+      {placement && <p className="quiet">[ ] a frame · Shift a tenth · Alt a millisecond · F flam check · Enter accepts</p>}
+    </>
+  )
+}
+
+function startLabel(start: Flicks, style: Parameters<typeof printTimecode>[1], startFrame: number): string {
+  const label = printTimecode(start, style, startFrame)
+  const rest = start - readTimecodeSafe(label, style, startFrame)
+  return `${label} +${((rest / FLICKS_PER_SECOND) * 1000).toFixed(1)} ms`
+}
+
+function readTimecodeSafe(label: string, style: Parameters<typeof printTimecode>[1], startFrame: number): number {
+  try {
+    return readTimecode(label, style, startFrame)
+  } catch {
+    return 0
+  }
+}
+
+function TypedStart({ placement, style, startFrame, onStart }: { placement: Placement | null; style: Parameters<typeof printTimecode>[1]; startFrame: number; onStart: (start: Flicks) => void }) {
+  const { message } = App.useApp()
+  const [text, setText] = useState('')
+  const take = () => {
+    try {
+      onStart(readStart(text, style, startFrame))
+      setText('')
+    } catch (error) {
+      void message.warning(error instanceof Error ? error.message : String(error))
+    }
+  }
+  return (
+    <div style={{ display: 'flex', gap: 6, marginTop: 8 }}>
+      <Input size="small" className="mono" value={text} onChange={(e) => setText(e.target.value)} onPressEnter={take} aria-label="Start on the master" placeholder={placement ? 'new start: 00:01:07:11, −3.2 s, 12 f' : 'start: 00:01:07:11, −3.2 s, 12 f'} />
+      <Button size="small" onClick={take} disabled={text.trim() === ''}>
+        Place
+      </Button>
+    </div>
+  )
+}
+
+/** Reads a start as timecode, seconds ("−3.2 s") or frames ("12 f"), with sign. */
+function readStart(text: string, style: Parameters<typeof printTimecode>[1], startFrame: number): Flicks {
+  const clean = text.trim().replace('−', '-')
+  const amount = /^([+-]?\d+(?:[.,]\d+)?)\s*(s|ms|f)$/i.exec(clean)
+  if (amount) {
+    const value = Number(amount[1].replace(',', '.'))
+    const unit = amount[2].toLowerCase()
+    const seconds = unit === 's' ? value : unit === 'ms' ? value / 1000 : (value * style.rate.den) / style.rate.num
+    return flicks(Math.round(seconds * FLICKS_PER_SECOND))
+  }
+  try {
+    return readTimecode(clean, style, startFrame)
+  } catch (error) {
+    throw error instanceof TimecodeError ? new Error(`${error.message}, or seconds like −3.2 s, or frames like 12 f`) : error
+  }
+}
+
+type SoundProof = NonNullable<ReturnType<typeof useProof>['data']>['proof']
+
+function Curve({ proof, chosen, rival }: { proof: SoundProof; chosen: number | null; rival: number | null }) {
+  const data = proof.curve.map((score, i) => ({ at: proof.curveStart + i * proof.curveStep, score }))
+  return (
+    <figure style={{ margin: 0 }} aria-label="How well each place fits">
+      <ResponsiveContainer width="100%" height={86}>
+        <AreaChart data={data} margin={{ top: 12, right: 4, bottom: 0, left: 4 }}>
+          <XAxis dataKey="at" type="number" domain={['dataMin', 'dataMax']} hide />
+          <YAxis hide domain={[0, 'dataMax']} />
+          <Tooltip contentStyle={{ background: '#202226', border: '1px solid #3c3f45', fontSize: 12 }} formatter={(v) => [Number(v).toFixed(1), 'fit']} labelFormatter={(v) => `start at ${Number(v).toFixed(1)} s`} />
+          {rival !== null && <ReferenceLine x={rival} stroke="#8d8c87" strokeDasharray="3 3" label={{ value: 'next-best', fill: '#9b9993', fontSize: 11, position: 'top' }} />}
+          {chosen !== null && <ReferenceLine x={chosen} stroke="#f1ead9" strokeDasharray="2 4" label={{ value: 'chosen', fill: '#f1ead9', fontSize: 11, position: 'top' }} />}
+          <Area dataKey="score" stroke="#c9973f" fill="#c9973f" fillOpacity={0.18} isAnimationActive={false} dot={false} />
+        </AreaChart>
+      </ResponsiveContainer>
+    </figure>
+  )
+}
+
+function Drift({ windows }: { windows: SoundProof['windows'] }) {
+  const data = windows.map((w) => ({ at: w.clipSeconds, lag: Math.max(-6, Math.min(6, w.lagMs)), agrees: w.agrees }))
+  return (
+    <figure style={{ margin: '4px 0 0' }} aria-label="Lag of each window over the clip">
+      <figcaption className="quiet" style={{ fontSize: 11.5 }}>
+        lag of each window, ms, over the clip
+      </figcaption>
+      <ResponsiveContainer width="100%" height={88}>
+        <ScatterChart margin={{ top: 6, right: 6, bottom: 0, left: -28 }}>
+          <CartesianGrid stroke="#2c2e33" />
+          <XAxis dataKey="at" type="number" domain={['dataMin', 'dataMax']} tick={{ fill: '#9b9993', fontSize: 10.5 }} tickFormatter={(v) => `${Math.round(Number(v))} s`} />
+          <YAxis dataKey="lag" type="number" tick={{ fill: '#9b9993', fontSize: 10.5 }} />
+          <Scatter data={data.filter((d) => d.agrees)} fill="#c9973f" isAnimationActive={false} />
+          <Scatter data={data.filter((d) => !d.agrees)} fill="#6b6a66" shape="cross" isAnimationActive={false} />
+        </ScatterChart>
+      </ResponsiveContainer>
+    </figure>
+  )
+}

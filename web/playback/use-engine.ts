@@ -1,0 +1,70 @@
+import type { ProjectState } from '@pendolo/api'
+import { heardGains } from '@pendolo/core/mix'
+import { DEFAULT_STRIP, type FileFacts, frameGridOf, pictureSpans } from '@pendolo/core/project'
+import { type Flicks, type FrameGrid, secondsToFlicks, ZERO } from '@pendolo/core/time'
+import { useEffect, useMemo, useSyncExternalStore } from 'react'
+import { mediaUrl } from '../data/client.ts'
+import { Engine, type EngineHealth, type EngineState } from './engine.ts'
+import type { PlayModel, PlaySound } from './types.ts'
+
+/** One engine for the whole application: stages come and go, the clock stays. */
+export const engine = new Engine()
+
+declare global {
+  interface Window {
+    /** Health of the playback engine, for tests and scripts; see docs/playback-health.md. */
+    pendolo: { health: () => EngineHealth; resetHealth: () => void }
+  }
+}
+window.pendolo = { health: () => engine.health(), resetHealth: () => engine.resetHealth() }
+
+export function useEngine(): EngineState {
+  return useSyncExternalStore(engine.subscribe, engine.getState)
+}
+
+/** Length of the project's time: the master's. */
+export function masterEnd(project: ProjectState): Flicks {
+  const clip = project.doc.masterClipId ? project.doc.clips[project.doc.masterClipId] : undefined
+  const file = clip && project.files.find((f) => f.id === clip.fileId)
+  return file ? secondsToFlicks(file.facts.durationSeconds) : ZERO
+}
+
+export function playModel(project: ProjectState): PlayModel {
+  const { doc } = project
+  const files = new Map(project.files.map((f) => [f.id, f]))
+  const facts = (id: string): FileFacts | undefined => files.get(id)?.facts
+  const spans = pictureSpans(doc, facts)
+  const clips = spans.map((span) => {
+    const file = files.get(doc.clips[span.clipId].fileId) as ProjectState['files'][number]
+    return {
+      ...span,
+      map: doc.placements[span.clipId],
+      grid: frameGridOf(file.facts) as FrameGrid,
+      tileUrl: file.ready.tile ? mediaUrl(file.contentKey, 'tile') : null,
+      sharpUrl: file.ready.sharp ? mediaUrl(file.contentKey, 'sharp') : null,
+    }
+  })
+  return {
+    angles: doc.angles.map(({ id, framing }) => ({ id, framing })),
+    clips,
+    sounds: playSounds(project),
+    points: (doc.cuts.find((c) => c.id === doc.activeCutId) ?? doc.cuts[0]).points,
+    standIn: doc.settings.standIn,
+    end: masterEnd(project),
+  }
+}
+
+function playSounds(project: ProjectState): PlaySound[] {
+  const { doc } = project
+  const files = new Map(project.files.map((f) => [f.id, f]))
+  const clips = Object.values(doc.clips).filter((c) => c.state === 'in' && doc.placements[c.id] && files.get(c.fileId)?.ready.sound)
+  const gains = heardGains(clips.map((c) => doc.strips[c.id] ?? { ...DEFAULT_STRIP, on: c.id === doc.masterClipId }))
+  return clips.map((c, i) => ({ clipId: c.id, url: mediaUrl(files.get(c.fileId)?.contentKey ?? '', 'sound'), map: doc.placements[c.id], gain: gains[i], pan: 0 }))
+}
+
+/** Keeps the engine playing what the project is now. */
+export function useLoaded(project: ProjectState): PlayModel {
+  const model = useMemo(() => playModel(project), [project])
+  useEffect(() => engine.load(model), [model])
+  return model
+}

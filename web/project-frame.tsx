@@ -1,0 +1,143 @@
+import type { ProjectState } from '@pendolo/api'
+import { type Flicks, flicks, frameAt, frameStart } from '@pendolo/core/time'
+import { projectRate } from '@pendolo/core/project'
+import { Button, Input, Modal, Result, Spin, Tooltip } from 'antd'
+import { Redo2, Undo2 } from 'lucide-react'
+import { type ReactNode, useEffect, useState } from 'react'
+import { useHotkeys } from 'react-hotkeys-hook'
+import { Link, useParams } from 'react-router'
+import { Balance } from './balance/balance.tsx'
+import { useEdit, useProject, useStep } from './data/queries.ts'
+import { Gather } from './gather/gather.tsx'
+import { HandOver } from './handover/handover.tsx'
+import { LineUp } from './lineup/lineup.tsx'
+import { engine, useLoaded } from './playback/use-engine.ts'
+import { Pulse } from './pulse/pulse.tsx'
+import { Switch } from './switch/switch.tsx'
+import { KeysList } from './ui/keys.tsx'
+import { newId } from './ui/ids.ts'
+import { usePaper } from './ui/paper.tsx'
+import { Rail, STAGES, type StagePath } from './ui/rail.tsx'
+
+/** What every stage is given. */
+export interface StageProps {
+  readonly project: ProjectState
+  readonly edit: (edits: Parameters<ReturnType<typeof useEdit>>[0], label: string) => boolean
+  /** Line at the top: the project's name first, undo and redo last. */
+  readonly top: (middle: ReactNode) => ReactNode
+}
+
+const VIEWS: Record<StagePath, (props: StageProps) => ReactNode> = {
+  gather: Gather,
+  'line-up': LineUp,
+  pulse: Pulse,
+  switch: Switch,
+  balance: Balance,
+  'hand-over': HandOver,
+}
+
+export function ProjectFrame() {
+  const { projectId = '', stage = 'gather' } = useParams()
+  const { data: project, error, isPending } = useProject(projectId)
+  const [keys, setKeys] = useState(false)
+  const { turn } = usePaper()
+  const current = STAGES.find((s) => s.path === stage)?.path ?? 'gather'
+  useHotkeys('shift+slash, shift+?', () => setKeys(true), { preventDefault: true }, [])
+  useEffect(() => () => engine.stop(), [projectId])
+  return (
+    <div className="house">
+      <Rail current={current} done={project ? stagesDone(project) : []} onKeys={() => setKeys(true)} onPaper={turn} />
+      <div className="main">
+        {isPending && <Spin style={{ margin: 'auto' }} description="Opening the project" />}
+        {error && (
+          <Result
+            status="warning"
+            title="This project cannot be opened"
+            subTitle={error.message}
+            extra={
+              <Link to="/">
+                <Button type="primary">All projects</Button>
+              </Link>
+            }
+          />
+        )}
+        {project && <Opened key={projectId} project={project} stage={current} />}
+      </div>
+      <KeysList open={keys} onClose={() => setKeys(false)} />
+    </div>
+  )
+}
+
+function stagesDone({ doc }: ProjectState): boolean[] {
+  const clips = Object.keys(doc.clips).length > 0
+  const placed = Object.keys(doc.placements).length > 1
+  const cut = doc.cuts.some((c) => c.points.length > 0)
+  return [clips, placed, doc.pulse !== null || doc.marks.length > 0, cut, false, false]
+}
+
+function Opened({ project, stage }: { project: ProjectState; stage: StagePath }) {
+  const edit = useEdit(project.id)
+  const step = useStep(project.id)
+  const [naming, setNaming] = useState<string | null>(null)
+  useLoaded(project)
+  const rate = projectRate(project.doc.settings)
+  const frame = (by: number) => engine.seek(frameStart(frameAt(engine.now(), rate) + by, rate))
+  const second = (by: number) => engine.seek(flicks(engine.now() + by * 705_600_000))
+
+  const hold = { preventDefault: true }
+  useHotkeys('space', () => engine.toggle(), hold)
+  useHotkeys('j', () => engine.shuttle(-1), hold)
+  useHotkeys('k', () => engine.stop(), hold)
+  useHotkeys('l', () => engine.shuttle(1), hold)
+  useHotkeys('left', () => frame(-1), hold, [rate])
+  useHotkeys('right', () => frame(1), hold, [rate])
+  useHotkeys('shift+left', () => second(-1), hold)
+  useHotkeys('shift+right', () => second(1), hold)
+  useHotkeys('home', () => engine.seek(flicks(0)), hold)
+  useHotkeys('end', () => engine.seek(flicks(Number.MAX_SAFE_INTEGER)), hold)
+  useHotkeys('mod+z', () => step('undo'), hold, [step])
+  useHotkeys('mod+shift+z, mod+y', () => step('redo'), hold, [step])
+  const mark = (): { id: string; time: Flicks } => {
+    const id = newId()
+    const time = engine.now()
+    edit([{ type: 'addMarks', marks: [{ id, time, kind: 'cue', name: `Cue ${project.doc.marks.length + 1}`, hue: project.doc.marks.length % 12 }] }], 'drop a mark')
+    return { id, time }
+  }
+  useHotkeys('b', () => void mark(), hold, [edit, project])
+  useHotkeys('shift+b', () => setNaming(mark().id), hold, [edit, project])
+
+  const top = (middle: ReactNode) => (
+    <div className="top">
+      <span className="name" title={project.name}>
+        {project.name}
+      </span>
+      {middle}
+      <Tooltip title={project.canUndo ? `Undo: ${project.canUndo}` : 'Nothing to undo'}>
+        <Button type="text" size="small" aria-label="Undo" disabled={!project.canUndo} icon={<Undo2 size={16} />} onClick={() => step('undo')} />
+      </Tooltip>
+      <Tooltip title={project.canRedo ? `Redo: ${project.canRedo}` : 'Nothing to redo'}>
+        <Button type="text" size="small" aria-label="Redo" disabled={!project.canRedo} icon={<Redo2 size={16} />} onClick={() => step('redo')} />
+      </Tooltip>
+    </div>
+  )
+  const View = VIEWS[stage]
+  return (
+    <>
+      <View project={project} edit={edit} top={top} />
+      <NameMark markId={naming} onDone={(name) => {
+        if (naming && name) edit([{ type: 'changeMark', markId: naming, change: { name } }], 'name a mark')
+        setNaming(null)
+      }} />
+    </>
+  )
+}
+
+function NameMark({ markId, onDone }: { markId: string | null; onDone: (name: string | null) => void }) {
+  const [name, setName] = useState('')
+  useEffect(() => setName(''), [markId])
+  return (
+    <Modal open={markId !== null} title="Name this mark" okText="Name it" onOk={() => onDone(name.trim() || null)} onCancel={() => onDone(null)} width={360} destroyOnHidden>
+      <Input autoFocus value={name} onChange={(e) => setName(e.target.value)} onPressEnter={() => onDone(name.trim() || null)} aria-label="Name of the mark" placeholder="First word, drop, ring …" />
+    </Modal>
+  )
+}

@@ -1,0 +1,15 @@
+import { useRef } from 'react'
+import { type TimeView, useEveryFrame } from './time-view.ts'
+
+/** The red line; it moves by itself at every drawn frame, without React. */
+export function Playhead({ view, left, width, height }: { view: TimeView; left: number; width: number; height: number }) {
+  const ref = useRef<HTMLDivElement>(null)
+  useEveryFrame((seconds) => {
+    const line = ref.current
+    if (!line) return
+    const x = left + ((seconds - view.from) / view.span) * width
+    line.style.transform = `translateX(${x}px)`
+    line.style.visibility = x < left - 1 || x > left + width + 1 ? 'hidden' : 'visible'
+  })
+  return <div ref={ref} className="playhead" style={{ height }} />
+}

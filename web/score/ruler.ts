@@ -1,0 +1,34 @@
+import type { Pulse } from '@pendolo/core/project'
+import { type Flicks, FLICKS_PER_SECOND } from '@pendolo/core/time'
+
+const STEPS = [0.04, 0.1, 0.2, 0.5, 1, 2, 5, 10, 15, 30, 60, 120, 300, 600, 1800, 3600]
+
+/** Round times for a ruler, at least `least` pixels apart. */
+export function ticks(from: number, span: number, width: number, least = 90): number[] {
+  const step = STEPS.find((s) => (s / span) * width >= least) ?? 7200
+  const out: number[] = []
+  for (let t = Math.ceil(from / step) * step; t <= from + span; t += step) out.push(t)
+  return out
+}
+
+export interface BarLine {
+  readonly seconds: number
+  /** Number of the bar that begins here; null for beats inside a bar. */
+  readonly bar: number | null
+}
+
+/** Bar and beat lines in view; beats are left out when they would crowd. */
+export function barLines(pulse: Pulse | null, from: number, span: number, width: number): BarLine[] {
+  if (!pulse || pulse.beats.length === 0) return []
+  const beatPixels = (60 / Math.max(1, pulse.tempoBpm) / span) * width
+  const down = new Map(pulse.downbeats.map((beat, bar) => [beat, bar + 1]))
+  const every = Math.max(1, 2 ** Math.ceil(Math.log2(Math.max(1, 34 / (beatPixels * pulse.metre)))))
+  const out: BarLine[] = []
+  pulse.beats.forEach((time: Flicks, i) => {
+    const seconds = time / FLICKS_PER_SECOND
+    if (seconds < from || seconds > from + span) return
+    const bar = down.get(i) ?? null
+    if (bar === null ? beatPixels >= 7 : (bar - 1) % every === 0) out.push({ seconds, bar })
+  })
+  return out
+}

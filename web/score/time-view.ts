@@ -1,0 +1,66 @@
+import { useCallback, useEffect, useLayoutEffect, useRef, useState } from 'react'
+import { FLICKS_PER_SECOND } from '@pendolo/core/time'
+import { engine } from '../playback/use-engine.ts'
+
+/** The stretch of time that is seen, in seconds. */
+export interface TimeView {
+  readonly from: number
+  readonly span: number
+}
+
+const SHORTEST = 0.4
+
+/** A view of [0, total) that can be zoomed and moved, and turns the page when the playhead leaves it while playing. */
+export function useTimeView(total: number, initialSpan: number) {
+  const [view, setView] = useState<TimeView>({ from: 0, span: Math.min(initialSpan, Math.max(1, total)) })
+  const fit = useCallback(
+    (from: number, span: number): TimeView => {
+      const s = Math.max(SHORTEST, Math.min(Math.max(1, total * 1.02), span))
+      return { span: s, from: Math.max(0, Math.min(Math.max(0, total * 1.02 - s), from)) }
+    },
+    [total],
+  )
+  const zoom = useCallback((factor: number, around: number) => setView((v) => fit(around - (around - v.from) * factor, v.span * factor)), [fit])
+  const move = useCallback((by: number) => setView((v) => fit(v.from + by, v.span)), [fit])
+  const show = useCallback((from: number, span?: number) => setView((v) => fit(from, span ?? v.span)), [fit])
+  useEffect(
+    () =>
+      engine.subscribe(() => {
+        const now = engine.now() / FLICKS_PER_SECOND
+        setView((v) => (now < v.from || now > v.from + v.span * 0.97 ? fit(engine.getState().playing ? now - v.span * 0.08 : now - v.span / 2, v.span) : v))
+      }),
+    [fit],
+  )
+  return { view, zoom, move, show }
+}
+
+/** Size of an element, kept true. */
+export function useSize<T extends HTMLElement>(): [React.RefObject<T | null>, { width: number; height: number }] {
+  const ref = useRef<T>(null)
+  const [size, setSize] = useState({ width: 0, height: 0 })
+  useLayoutEffect(() => {
+    const element = ref.current
+    if (!element) return
+    const read = () => setSize({ width: element.clientWidth, height: element.clientHeight })
+    read()
+    const watch = new ResizeObserver(read)
+    watch.observe(element)
+    return () => watch.disconnect()
+  }, [])
+  return [ref, size]
+}
+
+/** Calls back at every drawn frame with the engine's time, s. */
+export function useEveryFrame(act: (seconds: number) => void): void {
+  const latest = useRef(act)
+  latest.current = act
+  useEffect(() => {
+    let id = 0
+    const tick = () => {
+      latest.current(engine.now() / FLICKS_PER_SECOND)
+      id = requestAnimationFrame(tick)
+    }
+    id = requestAnimationFrame(tick)
+    return () => cancelAnimationFrame(id)
+  }, [])
+}

@@ -1,0 +1,244 @@
+import { MAGNETS, nearestIndex, pointAt, pulled } from '@pendolo/core/cut'
+import { pictureSpans, projectRate } from '@pendolo/core/project'
+import { type Flicks, flicks, FLICKS_PER_SECOND, frameStart, nearestFrameStart, printTimecode } from '@pendolo/core/time'
+import { App, Button, Dropdown, InputNumber, Popover, Segmented } from 'antd'
+import { Pause, Play } from 'lucide-react'
+import { useEffect, useMemo, useRef, useState } from 'react'
+import { useHotkeys } from 'react-hotkeys-hook'
+import { Link } from 'react-router'
+import { engine, useEngine } from '../playback/use-engine.ts'
+import type { StageProps } from '../project-frame.tsx'
+import { Score } from '../score/score.tsx'
+import { ANGLE_KEYS } from '../ui/bob.tsx'
+import { newId } from '../ui/ids.ts'
+import { Paper } from '../ui/paper.tsx'
+import { Wall } from './wall.tsx'
+
+const CODES = ANGLE_KEYS.map((k) => (/\d/.test(k) ? `Digit${k}` : `Key${k.toUpperCase()}`))
+const LAG_KEY = 'pendolo.touch-lag-ms'
+
+export function Switch({ project, edit, top }: StageProps) {
+  const { doc } = project
+  const { settings } = doc
+  const rate = projectRate(settings)
+  const { time, playing, speed, health } = useEngine()
+  const { message } = App.useApp()
+  const cut = doc.cuts.find((c) => c.id === doc.activeCutId) ?? doc.cuts[0]
+  const { points } = cut
+  const [lag, setLag] = useState(() => Number(localStorage.getItem(LAG_KEY) ?? 0))
+  const spans = useMemo(() => {
+    const facts = new Map(project.files.map((f) => [f.id, f.facts]))
+    return pictureSpans(doc, (id) => facts.get(id))
+  }, [doc, project.files])
+  const marks = useMemo(() => {
+    if (!doc.pulse || settings.magnet === 'off') return []
+    const { beats, downbeats } = doc.pulse
+    return settings.magnet === 'bar' ? downbeats.map((i) => beats[i]) : beats
+  }, [doc.pulse, settings.magnet])
+  const snap = (t: Flicks) => (t <= 0 ? flicks(0) : pulled(t, near(marks, t, 0.18), rate, settings.lead))
+  const zoomRef = useRef<((factor: number) => void) | null>(null)
+  /** Time of the last press in this run of playing: what lies between two presses has been cut anew. */
+  const pass = useRef<Flicks | null>(null)
+  useEffect(() => {
+    if (!playing) pass.current = null
+  }, [playing])
+
+  const chooseAngle = (angleId: string, reassign: boolean) => {
+    const now = engine.now()
+    if (reassign) {
+      edit([{ type: 'reassign', cutId: cut.id, time: now, choice: { angleId } }], 'give another angle')
+      return
+    }
+    const running = engine.getState().playing
+    const pressed = flicks(Math.max(0, Math.round(now - (running ? (lag / 1000) * FLICKS_PER_SECOND : 0))))
+    // Standing, the place has been chosen already; running, the magnet takes the press to the beat it was meant for.
+    const at = running && marks.length > 0 ? flicks(Math.max(0, pulled(pressed, marks, rate, settings.lead))) : nearestFrameStart(pressed, rate)
+    const since = running && pass.current !== null && pass.current < at ? pass.current : undefined
+    if (edit([{ type: 'choose', cutId: cut.id, time: at, choice: { angleId }, ...(since !== undefined && { since }) }], 'cut')) {
+      if (running) {
+        pass.current = at
+        if (at > now) engine.preview(angleId, at)
+      }
+    }
+  }
+  useEffect(() => {
+    const press = (event: KeyboardEvent) => {
+      const target = event.target as HTMLElement
+      if (event.ctrlKey || event.metaKey || event.altKey || event.repeat || /^(INPUT|TEXTAREA|SELECT)$/.test(target.tagName) || target.isContentEditable) return
+      const index = CODES.indexOf(event.code)
+      const angle = doc.angles[index]
+      if (index < 0 || !angle) return
+      event.preventDefault()
+      chooseAngle(angle.id, event.shiftKey)
+    }
+    window.addEventListener('keydown', press)
+    return () => window.removeEventListener('keydown', press)
+  })
+
+  const nearestPoint = (): Flicks | null => {
+    const i = nearestIndex(points.map((p) => p.time), engine.now())
+    return i < 0 ? null : points[i].time
+  }
+  const rollTo = (from: Flicks, to: Flicks) => edit([{ type: 'roll', cutId: cut.id, time: from, to: flicks(Math.max(0, to)) }], 'roll a cut')
+  const nudge = (frames: number) => {
+    const at = nearestPoint()
+    if (at !== null) rollTo(at, flicks(at + frames * frameStart(1, rate)))
+  }
+  const toBeat = (direction: 1 | -1) => {
+    const at = nearestPoint()
+    const beats = doc.pulse?.beats ?? []
+    if (at === null) return
+    if (beats.length === 0) return void message.info('There are no beats yet; find them in Pulse')
+    const next = direction > 0 ? beats.find((b) => nearestFrameStart(b, rate) > at) : beats.findLast((b) => nearestFrameStart(b, rate) < at)
+    if (next !== undefined) rollTo(at, nearestFrameStart(next, rate))
+  }
+  const hold = { preventDefault: true }
+  useHotkeys('bracketleft', () => nudge(-1), hold, [points, edit])
+  useHotkeys('bracketright', () => nudge(1), hold, [points, edit])
+  useHotkeys('shift+bracketleft', () => toBeat(-1), hold, [points, edit])
+  useHotkeys('shift+bracketright', () => toBeat(1), hold, [points, edit])
+  useHotkeys('backspace', () => {
+    const at = nearestPoint()
+    if (at !== null) edit([{ type: 'join', cutId: cut.id, time: at }], 'join')
+  }, hold, [points, edit])
+  useHotkeys('up', () => {
+    const before = points.findLast((p) => p.time < engine.now())
+    if (before) engine.seek(before.time)
+  }, hold, [points])
+  useHotkeys('down', () => {
+    const after = points.find((p) => p.time > engine.now())
+    if (after) engine.seek(after.time)
+  }, hold, [points])
+  useHotkeys('equal, shift+equal, add', () => zoomRef.current?.(0.7), hold)
+  useHotkeys('minus, subtract', () => zoomRef.current?.(1 / 0.7), hold)
+
+  const chosen = points[pointAt(points, time)]?.angleId ?? null
+  const label = printTimecode(time, { rate, dropFrame: settings.dropFrame }, settings.startFrame)
+  const bar = doc.pulse ? barLabel(doc.pulse, time) : ''
+  const lateShare = health.due > 0 ? health.late / health.due : 0
+
+  if (doc.angles.length === 0 || spans.length === 0) {
+    return (
+      <>
+        {top(<span className="spring" />)}
+        <Paper className="body">
+          <div className="empty">
+            <h2>Nothing to switch between yet</h2>
+            <p>{doc.angles.length === 0 ? 'First bring the cameras in.' : 'The cameras have no place on the master’s time yet: line them up.'}</p>
+            <Link to={`/${project.id}/${doc.angles.length === 0 ? 'gather' : 'line-up'}`}>
+              <Button type="primary">{doc.angles.length === 0 ? 'Gather' : 'Line up'}</Button>
+            </Link>
+          </div>
+        </Paper>
+      </>
+    )
+  }
+  return (
+    <>
+      {top(
+        <>
+          <Dropdown
+            trigger={['click']}
+            menu={{
+              items: [
+                ...doc.cuts.map((c) => ({ key: c.id, label: `${c.name} · ${cutsOf(c.points.length)}`, onClick: () => edit([{ type: 'activeCut', cutId: c.id }], 'show another version') })),
+                { type: 'divider' as const },
+                { key: 'copy', label: 'a new version from this one', onClick: () => edit([{ type: 'addCut', cutId: newId(), name: nextName(doc.cuts.length), from: cut.id }], 'a new version') },
+                { key: 'new', label: 'an empty version', onClick: () => edit([{ type: 'addCut', cutId: newId(), name: nextName(doc.cuts.length), from: null }], 'a new version') },
+                ...(doc.cuts.length > 1 ? [{ key: 'remove', danger: true, label: `remove ${cut.name}`, onClick: () => edit([{ type: 'removeCut', cutId: cut.id }], 'remove a version') }] : []),
+                { type: 'divider' as const },
+                { key: 'head', label: 'the film starts at the playhead', onClick: () => edit([{ type: 'keep', start: engine.now() }], 'trim the head') },
+                { key: 'tail', label: 'the film ends at the playhead', onClick: () => edit([{ type: 'keep', end: engine.now() }], 'trim the tail') },
+                ...(doc.keep.start !== null || doc.keep.end !== null ? [{ key: 'whole', label: 'the whole master again', onClick: () => edit([{ type: 'keep', start: null, end: null }], 'keep the whole') }] : []),
+              ],
+            }}
+          >
+            <button type="button" className="chip" aria-label="Versions of the cut">
+              {cut.name} · {cutsOf(points.length)} ▾
+            </button>
+          </Dropdown>
+          <span className="spring" />
+          <span className="quiet">{bar}</span>
+          <span className="timecode" data-testid="timecode">
+            {label}
+          </span>
+          <Button type="text" size="small" aria-label={playing ? 'Stop' : 'Play'} icon={playing ? <Pause size={16} /> : <Play size={16} />} onClick={() => engine.toggle()} />
+          <span className="quiet" style={{ width: 26 }}>
+            {playing && speed !== 1 ? `${speed}×` : ''}
+          </span>
+          <span className="spring" />
+          <Popover
+            trigger="click"
+            title="Where cuts land while playing"
+            content={
+              <div style={{ display: 'grid', gap: 10, width: 250 }}>
+                <Segmented block options={MAGNETS.map((m) => ({ value: m, label: m === 'off' ? 'as pressed' : `on the ${m}` }))} value={settings.magnet} onChange={(magnet) => edit([{ type: 'settings', change: { magnet } }], 'set the magnet')} />
+                <label>
+                  lead, frames before the beat <InputNumber size="small" min={-50} max={50} value={settings.lead} onChange={(v) => edit([{ type: 'settings', change: { lead: Math.round(v ?? 0) } }], 'set the lead')} />
+                </label>
+                <label>
+                  my touch lag, ms{' '}
+                  <InputNumber
+                    size="small"
+                    min={0}
+                    max={500}
+                    value={lag}
+                    onChange={(v) => {
+                      setLag(v ?? 0)
+                      localStorage.setItem(LAG_KEY, String(v ?? 0))
+                    }}
+                  />
+                </label>
+              </div>
+            }
+          >
+            <button type="button" className="chip">
+              magnet: {settings.magnet}
+              {settings.lead !== 0 ? ` · lead ${settings.lead} f` : ''}
+            </button>
+          </Popover>
+          <span className="quiet" title="Pictures that were not decoded in time since playing began" style={{ color: lateShare > 0.05 ? '#f0c46a' : undefined }}>
+            {health.late} late
+          </span>
+        </>,
+      )}
+      <div style={{ height: '45%', flex: 'none' }}>
+        <Wall project={project} spans={spans} chosenAngle={chosen} onChoose={chooseAngle} />
+      </div>
+      <Score
+        project={project}
+        spans={spans}
+        points={points}
+        snap={snap}
+        onRoll={rollTo}
+        onPaint={(angleId, from, to) => edit([{ type: 'paint', cutId: cut.id, from, to, choice: { angleId } }], 'paint a stretch')}
+        onJoin={(t) => edit([{ type: 'join', cutId: cut.id, time: t }], 'join')}
+        chosenAngle={chosen}
+        zoomRef={zoomRef}
+      />
+    </>
+  )
+}
+
+function cutsOf(points: number): string {
+  const cuts = Math.max(0, points - 1)
+  return points === 0 ? 'no cut yet' : `${cuts} cut${cuts === 1 ? '' : 's'}`
+}
+
+function nextName(count: number): string {
+  return `Cut ${String.fromCharCode(65 + (count % 26))}`
+}
+
+/** The mark within `reach` seconds, if any: a dragged cut is pulled only when it comes close. */
+function near(marks: readonly Flicks[], time: Flicks, reach: number): readonly Flicks[] {
+  const i = nearestIndex(marks, time)
+  return i >= 0 && Math.abs(marks[i] - time) < reach * FLICKS_PER_SECOND ? [marks[i]] : []
+}
+
+function barLabel(pulse: { beats: Flicks[]; downbeats: number[] }, time: Flicks): string {
+  let beat = nearestIndex(pulse.beats, time)
+  if (beat >= 0 && pulse.beats[beat] > time) beat--
+  if (beat < 0 || time - pulse.beats[beat] > 2 * FLICKS_PER_SECOND) return ''
+  const bar = pulse.downbeats.findLastIndex((d) => d <= beat)
+  return bar < 0 ? '' : `bar ${bar + 1}.${beat - pulse.downbeats[bar] + 1}`
+}

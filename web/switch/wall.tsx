@@ -1,0 +1,154 @@
+import type { ProjectState } from '@pendolo/api'
+import { clipShownAt, type PictureSpan } from '@pendolo/core/cut'
+import { seat } from '@pendolo/core/picture'
+import { projectRate } from '@pendolo/core/project'
+import { type Flicks, flicks, masterToClip, printTimecode, timecodeToFrame } from '@pendolo/core/time'
+import { type CSSProperties, useEffect, useRef } from 'react'
+import { useJobs } from '../data/queries.ts'
+import { engine, useEngine } from '../playback/use-engine.ts'
+import type { TileSource } from '../playback/types.ts'
+import { useSize } from '../score/time-view.ts'
+import { Bob } from '../ui/bob.tsx'
+import { hueOf } from '../ui/theme.ts'
+
+/** A canvas the engine draws on, kept at its size in device pixels. */
+export function EngineCanvas({ source, name, label }: { source: TileSource; name?: string; label: string }) {
+  const ref = useRef<HTMLDivElement>(null)
+  const attached = useRef<ReturnType<typeof engine.attach> | null>(null)
+  const first = useRef(source)
+  useEffect(() => {
+    const holder = ref.current
+    if (!holder) return
+    // A canvas can be given away once only, so each mounting makes its own.
+    const canvas = document.createElement('canvas')
+    canvas.setAttribute('role', 'img')
+    canvas.setAttribute('aria-label', label)
+    holder.append(canvas)
+    const at = engine.attach(canvas, first.current, name)
+    attached.current = at
+    const resize = () => at.resize(holder.clientWidth * window.devicePixelRatio, holder.clientHeight * window.devicePixelRatio)
+    resize()
+    const watch = new ResizeObserver(resize)
+    watch.observe(holder)
+    return () => {
+      watch.disconnect()
+      at.detach()
+      canvas.remove()
+    }
+  }, [name, label])
+  const key = JSON.stringify(source)
+  useEffect(() => attached.current?.show(JSON.parse(key) as TileSource), [key])
+  return <div ref={ref} style={{ width: '100%', height: '100%' }} />
+}
+
+const GAP = 6
+
+export interface WallProps {
+  readonly project: ProjectState
+  readonly spans: readonly PictureSpan[]
+  readonly chosenAngle: string | null
+  readonly onChoose: (angleId: string, reassign: boolean) => void
+}
+
+/** The programme in the middle and the angles seated around it, left and right, like players around a conductor. */
+export function Wall({ project, spans, chosenAngle, onChoose }: WallProps) {
+  const [ref, { width, height }] = useSize<HTMLDivElement>()
+  const { time, health } = useEngine()
+  const { data: jobs = [] } = useJobs(project.id)
+  const { doc } = project
+  const { settings } = doc
+  const seats = seat(doc.angles.length, width - 16, height - 16, GAP, settings.width / settings.height)
+  const half = Math.ceil(doc.angles.length / 2)
+  const sideWidth = seats.columnsPerSide * (seats.tileWidth + GAP)
+  const programmeLeft = 8 + sideWidth + (width - 16 - 2 * sideWidth - seats.programmeWidth) / 2
+  const programmeTop = Math.max(8, (height - seats.programmeHeight) / 2)
+  const place = (i: number): CSSProperties => {
+    const right = i >= half
+    const k = right ? i - half : i
+    const rows = Math.min(seats.rows, Math.ceil((right ? doc.angles.length - half : half) / seats.columnsPerSide) || 1)
+    const row = Math.floor(k / seats.columnsPerSide)
+    const column = k % seats.columnsPerSide
+    const top = (height - rows * seats.tileHeight - (rows - 1) * GAP) / 2
+    return {
+      left: right ? width - 8 - sideWidth + GAP + column * (seats.tileWidth + GAP) : 8 + column * (seats.tileWidth + GAP),
+      top: top + row * (seats.tileHeight + GAP),
+      width: seats.tileWidth,
+      height: seats.tileHeight,
+    }
+  }
+  const seen = doc.angles.find((a) => a.id === health.programme.angleId)
+  const seenIndex = doc.angles.findIndex((a) => a.id === health.programme.angleId)
+  return (
+    <div className="stage" ref={ref} style={{ height: '100%' }}>
+      {width > 0 &&
+        doc.angles.map((angle, i) => {
+          const span = clipShownAt(spans, angle.id, time)
+          return (
+            <button
+              type="button"
+              key={angle.id}
+              className={angle.id === chosenAngle ? 'tile on' : 'tile'}
+              style={{ ...place(i), '--hue': hueOf(angle.hue) } as CSSProperties}
+              aria-label={`Angle ${i + 1}, ${angle.name}`}
+              aria-pressed={angle.id === chosenAngle}
+              onClick={(e) => onChoose(angle.id, e.shiftKey)}
+            >
+              <EngineCanvas source={{ kind: 'angle', angleId: angle.id }} name={`angle:${angle.id}`} label={`Picture of ${angle.name}`} />
+              <Absent text={absence(project, spans, angle.id, time, jobs)} />
+              <span className="foot">
+                {seats.tileWidth > 190 && <span className="mono">{span ? sourceTimecode(project, span, time) : ''}</span>}
+                {angle.name}
+              </span>
+              <Bob index={i} hue={angle.hue} lit={angle.id === chosenAngle} />
+            </button>
+          )
+        })}
+      {width > 0 && (
+        <div className="programme" style={{ left: programmeLeft, top: programmeTop, width: seats.programmeWidth, height: seats.programmeHeight }}>
+          <EngineCanvas source={{ kind: 'programme' }} name="programme" label="Programme" />
+          {seen && (
+            <span className={health.programme.standIn ? 'label mono warn' : 'label mono'}>
+              {health.programme.standIn && doc.cuts.some((c) => c.points.length > 0) ? 'stands in: ' : ''}
+              {seenIndex + 1} {seen.name}
+            </span>
+          )}
+        </div>
+      )}
+    </div>
+  )
+}
+
+function Absent({ text }: { text: string | null }) {
+  return text === null ? null : <span className="absent">{text}</span>
+}
+
+/** Why a tile has no picture now; null when it has. */
+function absence(project: ProjectState, spans: readonly PictureSpan[], angleId: string, time: Flicks, jobs: readonly { fileId: string | null; kind: string; state: string; progress: number }[]): string | null {
+  const { doc } = project
+  const clips = Object.values(doc.clips).filter((c) => c.angleId === angleId && c.state === 'in')
+  const fileOf = (clipId: string) => project.files.find((f) => f.id === doc.clips[clipId]?.fileId)
+  const span = clipShownAt(spans, angleId, time)
+  if (span) {
+    const file = fileOf(span.clipId)
+    if (file?.missing && !file.ready.tile) return 'the original is missing'
+    if (file?.ready.tile) return null
+    const job = jobs.find((j) => j.fileId === file?.id && j.kind === 'light' && j.state !== 'done')
+    return job?.state === 'running' ? `light copy: ${Math.round(job.progress * 100)} %` : job?.state === 'failed' ? 'the light copy failed; see Gather' : 'the light copy is waiting to be made'
+  }
+  if (clips.length > 0 && clips.every((c) => !fileOf(c.id)?.facts.video)) return 'sound only'
+  if (clips.every((c) => !doc.placements[c.id])) return 'not lined up yet'
+  const next = spans.find((s) => s.angleId === angleId && s.start > time)
+  const style = { rate: projectRate(doc.settings), dropFrame: doc.settings.dropFrame }
+  return next ? `no picture until ${printTimecode(next.start, style, doc.settings.startFrame)}` : 'no picture from here on'
+}
+
+/** Timecode of the source: its own where the file has one, else its running time. */
+export function sourceTimecode(project: ProjectState, span: Pick<PictureSpan, 'clipId'>, time: Flicks): string {
+  const { doc } = project
+  const file = project.files.find((f) => f.id === doc.clips[span.clipId]?.fileId)
+  const placement = doc.placements[span.clipId]
+  if (!file?.facts.video || !placement) return ''
+  const style = { rate: file.facts.video.rate, dropFrame: file.facts.timecode?.includes(';') ?? false }
+  const start = file.facts.timecode ? timecodeToFrame(file.facts.timecode, style) : 0
+  return printTimecode(flicks(masterToClip(time, placement)), style, start)
+}

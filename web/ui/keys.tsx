@@ -1,0 +1,46 @@
+import { Input, Modal, Table } from 'antd'
+import { useState } from 'react'
+
+/** Every key of the application, once; the searchable list shows this. */
+const KEYS: { keys: string; what: string; where: string }[] = [
+  { keys: 'Space', what: 'play and stop', where: 'everywhere' },
+  { keys: 'J  K  L', what: 'shuttle backwards, stop, forwards (again: faster)', where: 'everywhere' },
+  { keys: '← →', what: 'one frame back, on; with Shift one second', where: 'everywhere' },
+  { keys: '↑ ↓', what: 'previous, next cut', where: 'Switch' },
+  { keys: 'Home End', what: 'to the start, to the end', where: 'everywhere' },
+  { keys: '1 … 9, 0, Q … P', what: 'show this angle from here on', where: 'Switch' },
+  { keys: 'Shift + 1 … P', what: 'give this angle to the stretch under the playhead', where: 'Switch' },
+  { keys: '[  ]', what: 'move the nearest cut a frame earlier, later; with Shift to the beat before, after', where: 'Switch' },
+  { keys: 'Backspace', what: 'join: remove the nearest cut', where: 'Switch' },
+  { keys: 'B', what: 'drop a mark', where: 'everywhere' },
+  { keys: 'Shift + B', what: 'drop a mark and name it', where: 'everywhere' },
+  { keys: '[  ]', what: 'move the chosen clip a frame earlier, later; with Shift a tenth of a frame; with Alt a millisecond', where: 'Line up' },
+  { keys: 'Enter', what: 'accept the chosen clip', where: 'Line up' },
+  { keys: 'F', what: 'flam check: both sounds together', where: 'Line up' },
+  { keys: 'Alt + L', what: 'lock or unlock the chosen clip', where: 'Line up' },
+  { keys: 'Ctrl/⌘ Z', what: 'undo; with Shift redo', where: 'everywhere' },
+  { keys: '+  −', what: 'zoom the score', where: 'Switch' },
+  { keys: '?', what: 'this list', where: 'everywhere' },
+]
+
+export function KeysList({ open, onClose }: { open: boolean; onClose: () => void }) {
+  const [find, setFind] = useState('')
+  const shown = KEYS.filter((k) => `${k.keys} ${k.what} ${k.where}`.toLowerCase().includes(find.toLowerCase()))
+  return (
+    <Modal open={open} onCancel={onClose} footer={null} title="All keys" width={640} destroyOnHidden>
+      <Input autoFocus placeholder="Find a key or what it does" value={find} onChange={(e) => setFind(e.target.value)} style={{ marginBottom: 10 }} aria-label="Find a key" />
+      <Table
+        size="small"
+        pagination={false}
+        rowKey={(k) => k.keys + k.where}
+        dataSource={shown}
+        scroll={{ y: 380 }}
+        columns={[
+          { title: 'key', dataIndex: 'keys', width: 150, render: (k: string) => <span className="mono">{k}</span> },
+          { title: 'what it does', dataIndex: 'what' },
+          { title: 'where', dataIndex: 'where', width: 110 },
+        ]}
+      />
+    </Modal>
+  )
+}
