@@ -21,6 +21,9 @@ const SURROUND = 4000
 const LOW_HZ = 120
 const HIGH_HZ = 3700
 
+/** Bins this far below the strongest (−60 dB in power) hold rounding and codec dirt, no sound of the event. */
+const EMPTY_BIN = 1e-6
+
 /** Spectra of a clip's windows, kept while the same window is tried at several places. */
 export type WindowCache = Map<string, Spectrum>
 
@@ -52,9 +55,11 @@ export function measureWindow(
   const b = master.subarray(at, at + length)
   if (energy(a) < 1e-9 * length || energy(b) < 1e-9 * length) return null
   const key = `${clipFrom}:${length}`
-  const x = cache.get(key) ?? realSpectrum(a, size)
+  const x = cache.get(key) ?? realSpectrum(tapered(a), size)
   cache.set(key, x)
-  const y = realSpectrum(b, size)
+  const y = realSpectrum(tapered(b), size)
+  const floorX = EMPTY_BIN * strongest(x)
+  const floorY = EMPTY_BIN * strongest(y)
   const re = new Float64Array(size / 2 + 1)
   const im = new Float64Array(size / 2 + 1)
   const low = Math.ceil((LOW_HZ / ANALYSIS_RATE) * size)
@@ -64,7 +69,7 @@ export function measureWindow(
     const cr = y.re[k] * x.re[k] + y.im[k] * x.im[k]
     const ci = y.im[k] * x.re[k] - y.re[k] * x.im[k]
     const magnitude = Math.sqrt(cr * cr + ci * ci)
-    if (magnitude <= 0) continue
+    if (magnitude <= 0 || x.re[k] * x.re[k] + x.im[k] * x.im[k] < floorX || y.re[k] * y.re[k] + y.im[k] * y.im[k] < floorY) continue
     re[k] = cr / magnitude
     im[k] = ci / magnitude
     total++
@@ -97,6 +102,35 @@ export function measureWindow(
     strength: spread > 0 ? Math.abs(values[best]) / spread : 0,
     coherence: values[best],
   }
+}
+
+const tapers = new Map<number, Float64Array>()
+
+/**
+ * Fades a window in and out over an eighth of its length each. Without it the cut-off edges of both windows, which stand
+ * at the same place by construction, correlate in all empty bins and would confirm any prediction.
+ */
+function tapered(samples: Float32Array): Float64Array {
+  const n = samples.length
+  let taper = tapers.get(n)
+  if (!taper) {
+    const ramp = Math.floor(n / 8)
+    taper = Float64Array.from({ length: n }, (_, i) => {
+      const edge = Math.min(i, n - 1 - i)
+      return edge >= ramp ? 1 : 0.5 - 0.5 * Math.cos((Math.PI * edge) / ramp)
+    })
+    if (tapers.size > 8) tapers.clear()
+    tapers.set(n, taper)
+  }
+  const out = new Float64Array(n)
+  for (let i = 0; i < n; i++) out[i] = samples[i] * taper[i]
+  return out
+}
+
+function strongest(spectrum: Spectrum): number {
+  let max = 0
+  for (let k = 0; k < spectrum.re.length; k++) max = Math.max(max, spectrum.re[k] * spectrum.re[k] + spectrum.im[k] * spectrum.im[k])
+  return max
 }
 
 function energy(samples: Float32Array): number {

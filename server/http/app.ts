@@ -36,6 +36,7 @@ export function makeApp(shop: Workshop, events: EventHub, log: Logger, port: () 
           // Styles are made at run time by the component library.
           styleSrc: ["'self'", "'unsafe-inline'"],
           imgSrc: ["'self'", 'data:', 'blob:'],
+          fontSrc: ["'self'", 'data:'],
           mediaSrc: ["'self'", 'blob:'],
           workerSrc: ["'self'", 'blob:'],
           scriptSrc: ["'self'", "'wasm-unsafe-eval'"],
