@@ -22,7 +22,7 @@ export function seat(count: number, width: number, height: number, gap: number, 
     const columns = Math.ceil(sides / rows)
     let tileHeight = Math.floor((height - gap * (rows - 1)) / rows)
     let tileWidth = Math.floor(tileHeight * aspect)
-    const widest = Math.floor((width * 0.32 - gap * columns) / columns)
+    const widest = Math.floor((width * 0.34 - gap * columns) / columns)
     if (tileWidth > widest) {
       tileWidth = widest
       tileHeight = Math.floor(tileWidth / aspect)
@@ -31,7 +31,8 @@ export function seat(count: number, width: number, height: number, gap: number, 
     const room = width - 2 * columns * (tileWidth + gap)
     const programmeWidth = Math.floor(Math.min(room, height * aspect))
     if (programmeWidth < tileWidth) continue
-    const score = count * tileWidth * tileHeight + 1.4 * programmeWidth * (programmeWidth / aspect)
+    // Tiles count fully, the programme less: it is always the largest, and small tiles are what people complain of.
+    const score = count * tileWidth * tileHeight + 0.6 * programmeWidth * (programmeWidth / aspect)
     if (score > bestScore) {
       bestScore = score
       best = { columnsPerSide: columns, rows, tileWidth, tileHeight, programmeWidth, programmeHeight: Math.floor(programmeWidth / aspect) }

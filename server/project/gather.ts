@@ -127,6 +127,9 @@ export function sort(doc: ProjectDoc, rows: readonly { id: string; name: string;
     }
     clip.angleId = angle.id
   }
+  // Cameras come first: the low number keys call pictures.
+  const hasPicture = (a: Angle) => rows.some((r, i) => r.facts.video && clips[i].angleId === a.id)
+  angles.sort((a, b) => Number(hasPicture(b)) - Number(hasPicture(a)))
   const edits: Edit[] = [{ type: 'addClips', angles, clips }]
   const settings = Object.keys(doc.clips).length === 0 ? proposeSettings(rows) : null
   if (settings) edits.push({ type: 'settings', change: settings })

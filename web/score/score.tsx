@@ -178,7 +178,7 @@ export function Score({ project, spans, points, snap, onRoll, onPaint, onJoin, c
                 </g>
               ))}
           {doc.angles.map((angle, i) => (
-            <Lane key={angle.id} y={laneY(i)} height={laneHeight} hue={angle.hue} width={plotWidth} left={LABELS} spans={spans.filter((s) => s.angleId === angle.id && inView(seconds(s.start), seconds(s.end))).map((s) => [x(seconds(s.start)), x(seconds(s.end))])} hasPicture={spans.some((s) => s.angleId === angle.id)} />
+            <Lane key={angle.id} y={laneY(i)} height={laneHeight} hue={angle.hue} width={plotWidth} left={LABELS} spans={spans.filter((s) => s.angleId === angle.id && inView(seconds(s.start), seconds(s.end))).map((s) => [x(seconds(s.start)), x(seconds(s.end))])} empty={spans.some((s) => s.angleId === angle.id) ? null : soundOnly(project, angle.id) ? 'sound only' : 'not lined up yet'} />
           ))}
           {stroke && <rect x={stroke.from} width={stroke.to - stroke.from} y={laneY(stroke.lane) + 3} height={laneHeight - 6} fill={hueOf(doc.angles[stroke.lane].hue)} opacity="0.5" />}
           <CutLine plan={plan.filter((s) => inView(seconds(s.start), seconds(s.end)))} x={(t) => x(seconds(t))} y={(angleId) => laneY(laneOf.get(angleId) ?? 0) + laneHeight / 2} hue={(angleId) => hueOf(doc.angles[laneOf.get(angleId) ?? 0]?.hue ?? 0)} thick={Math.min(7, laneHeight / 4)} />
@@ -252,7 +252,11 @@ export function Score({ project, spans, points, snap, onRoll, onPaint, onJoin, c
   )
 }
 
-function Lane({ y, height, hue, width, left, spans, hasPicture }: { y: number; height: number; hue: number; width: number; left: number; spans: [number, number][]; hasPicture: boolean }) {
+function soundOnly(project: ProjectState, angleId: string): boolean {
+  return Object.values(project.doc.clips).every((c) => c.angleId !== angleId || !project.files.find((f) => f.id === c.fileId)?.facts.video)
+}
+
+function Lane({ y, height, hue, width, left, spans, empty }: { y: number; height: number; hue: number; width: number; left: number; spans: [number, number][]; empty: string | null }) {
   const holes: [number, number][] = []
   let at = left
   for (const [a, b] of [...spans].sort((p, q) => p[0] - q[0])) {
@@ -262,11 +266,11 @@ function Lane({ y, height, hue, width, left, spans, hasPicture }: { y: number; h
   if (at < left + width) holes.push([at, left + width])
   return (
     <g>
-      {hasPicture ? (
+      {empty === null ? (
         holes.map(([a, b]) => <rect key={a} x={a} y={y + 3} width={Math.max(0, b - a)} height={height - 6} fill="url(#hatch)" />)
       ) : (
         <text x={left + 10} y={y + height / 2 + 4} fontSize="11.5" fill="var(--ink-quiet)">
-          sound only
+          {empty}
         </text>
       )}
       {spans.map(([a, b]) => (

@@ -13,7 +13,7 @@ const shared = { fontFamily: FONT, fontSize: 13, colorPrimary: '#c9973f', border
 /** Dark rooms and pictures. */
 export const stageTheme: ThemeConfig = {
   algorithm: theme.darkAlgorithm,
-  token: { ...shared, colorBgBase: '#17181b', colorTextBase: '#d8d6d0', colorBorder: '#3c3f45', colorBgElevated: '#202226', colorPrimary: '#c9973f', colorLink: '#d9ad5c' },
+  token: { ...shared, colorBgBase: '#17181b', colorTextBase: '#d8d6d0', colorBorder: '#3c3f45', colorBgElevated: '#202226', colorBgContainer: '#202226', colorLink: '#d9ad5c' },
   components: { Button: { primaryColor: '#17130a', fontWeight: 500 } },
 }
 
