@@ -22,7 +22,7 @@ export function seat(count: number, width: number, height: number, gap: number, 
     const columns = Math.ceil(sides / rows)
     let tileHeight = Math.floor((height - gap * (rows - 1)) / rows)
     let tileWidth = Math.floor(tileHeight * aspect)
-    const widest = Math.floor((width * 0.34 - gap * columns) / columns)
+    const widest = Math.floor((width * 0.3 - gap * columns) / columns)
     if (tileWidth > widest) {
       tileWidth = widest
       tileHeight = Math.floor(tileWidth / aspect)

@@ -98,17 +98,24 @@ export async function gather(config: Config, store: ProjectStore, projectId: str
     }
   }
   await store.addFiles(rows.map(({ folder: _, ...row }) => row))
-  const { edits } = sort(doc, rows)
+  const masterFile = existing.find((f) => f.id === (doc.masterClipId ? doc.clips[doc.masterClipId]?.fileId : null))
+  const { edits } = sort(doc, rows, masterFile?.facts.video != null)
   if (rows.length > 0) await store.edit(projectId, edits, rows.length === 1 ? `add ${rows[0].name}` : `add ${rows.length} files`)
   return { ...report, added: rows.length, fileIds: rows.map((r) => r.id) }
 }
 
-/** Which angle each new file belongs to, and the proposals that go with a first gathering. */
-export function sort(doc: ProjectDoc, rows: readonly { id: string; name: string; facts: FileFacts; folder: string | null }[]): { edits: Edit[] } {
+/**
+ * Which angle each new file belongs to, and the proposals that go with a first gathering.
+ * @param masterIsCamera the master so far is a camera's own sound: a recording that comes later takes its place as
+ *   long as nothing has been lined up
+ */
+export function sort(doc: ProjectDoc, rows: readonly { id: string; name: string; facts: FileFacts; folder: string | null }[], masterIsCamera = false): { edits: Edit[] } {
   const angles: Angle[] = []
   const byKey = new Map(doc.angles.map((a) => [a.name.toLowerCase(), a]))
   const clips: Clip[] = []
-  const master = doc.masterClipId ? null : proposeMaster(rows)
+  const replaceable = masterIsCamera && Object.keys(doc.placements).length <= 1
+  const candidates = doc.masterClipId ? (replaceable ? rows.filter((r) => !r.facts.video) : []) : rows
+  const master = proposeMaster(candidates)
   let masterClipId: string | null = null
   for (const row of rows) {
     const clip: Clip = { id: randomUUID(), fileId: row.id, angleId: null, state: 'in' }

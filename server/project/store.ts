@@ -208,7 +208,7 @@ export class ProjectStore {
   /** Keeps facts that only a full pass over a file can tell (exact frame count, empty channels). */
   async updateFile(id: string, projectId: string, change: { facts?: FileFacts; notes?: string[] }): Promise<void> {
     const set = { ...(change.facts && { facts: JSON.stringify(change.facts) }), ...(change.notes && { notes: JSON.stringify(change.notes) }) }
-    await this.#inOrder(() => this.#db.update(files).set(set).where(eq(files.id, id)))
+    if (change.facts || change.notes) await this.#inOrder(() => this.#db.update(files).set(set).where(eq(files.id, id)))
     this.#events.send({ type: 'files', projectId })
   }
 

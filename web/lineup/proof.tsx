@@ -178,6 +178,7 @@ type SoundProof = NonNullable<ReturnType<typeof useProof>['data']>['proof']
 
 function Curve({ proof, chosen, rival }: { proof: SoundProof; chosen: number | null; rival: number | null }) {
   const data = proof.curve.map((score, i) => ({ at: proof.curveStart + i * proof.curveStep, score }))
+  const crowded = chosen !== null && rival !== null && Math.abs(rival - chosen) < data.length * proof.curveStep * 0.12
   return (
     <figure style={{ margin: 0 }} aria-label="How well each place fits">
       <ResponsiveContainer width="100%" height={86}>
@@ -185,7 +186,7 @@ function Curve({ proof, chosen, rival }: { proof: SoundProof; chosen: number | n
           <XAxis dataKey="at" type="number" domain={['dataMin', 'dataMax']} hide />
           <YAxis hide domain={[0, 'dataMax']} />
           <Tooltip contentStyle={{ background: '#202226', border: '1px solid #3c3f45', fontSize: 12 }} formatter={(v) => [Number(v).toFixed(1), 'fit']} labelFormatter={(v) => `start at ${Number(v).toFixed(1)} s`} />
-          {rival !== null && <ReferenceLine x={rival} stroke="#8d8c87" strokeDasharray="3 3" label={{ value: 'next-best', fill: '#9b9993', fontSize: 11, position: 'top' }} />}
+          {rival !== null && <ReferenceLine x={rival} stroke="#8d8c87" strokeDasharray="3 3" label={crowded ? undefined : { value: 'next-best', fill: '#9b9993', fontSize: 11, position: 'top' }} />}
           {chosen !== null && <ReferenceLine x={chosen} stroke="#f1ead9" strokeDasharray="2 4" label={{ value: 'chosen', fill: '#f1ead9', fontSize: 11, position: 'top' }} />}
           <Area dataKey="score" stroke="#c9973f" fill="#c9973f" fillOpacity={0.18} isAnimationActive={false} dot={false} />
         </AreaChart>

@@ -65,7 +65,8 @@ export function Wall({ project, spans, chosenAngle, onChoose }: WallProps) {
   const place = (i: number): CSSProperties => {
     const right = i >= half
     const k = right ? i - half : i
-    const rows = Math.min(seats.rows, Math.ceil((right ? doc.angles.length - half : half) / seats.columnsPerSide) || 1)
+    // Both sides share their rows, so that the wall reads as one.
+    const rows = Math.min(seats.rows, Math.ceil(half / seats.columnsPerSide) || 1)
     const row = Math.floor(k / seats.columnsPerSide)
     const column = k % seats.columnsPerSide
     const top = (height - rows * seats.tileHeight - (rows - 1) * GAP) / 2

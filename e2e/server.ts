@@ -1,0 +1,72 @@
+import { type ChildProcess, spawn } from 'node:child_process'
+import { once } from 'node:events'
+import { mkdtempSync } from 'node:fs'
+import os from 'node:os'
+import path from 'node:path'
+
+const root = path.dirname(import.meta.dirname)
+
+/** A server of the test's own, on its own home; it can be killed and started again. */
+export class TestServer {
+  readonly home: string
+  readonly #roots: string
+  readonly #command: string[]
+  #child: ChildProcess | null = null
+  #port = 0
+
+  constructor(roots: string, command: string[] = ['start'], home = mkdtempSync(path.join(os.tmpdir(), 'pendolo-e2e-'))) {
+    this.home = home
+    this.#roots = roots
+    this.#command = command
+  }
+
+  get url(): string {
+    return `http://127.0.0.1:${this.#port}`
+  }
+
+  /** Starts it, the second time on the port it had before. */
+  async start(): Promise<void> {
+    const child = spawn(process.execPath, [path.join(root, 'server', 'dist', 'cli.mjs'), ...this.#command, '--home', this.home, '--port', String(this.#port)], {
+      env: { ...process.env, PENDOLO_ROOTS: this.#roots },
+      stdio: ['ignore', 'pipe', 'inherit'],
+    })
+    this.#child = child
+    await new Promise<void>((resolve, reject) => {
+      let said = ''
+      child.stdout.on('data', (chunk) => {
+        said += chunk
+        const address = /http:\/\/127\.0\.0\.1:(\d+)\//.exec(said)
+        if (address) {
+          this.#port = Number(address[1])
+          resolve()
+        }
+      })
+      child.on('exit', (code) => reject(new Error(`the server stopped with code ${code}: ${said}`)))
+    })
+  }
+
+  /** As a power cut would: no chance to tidy up. */
+  async kill(): Promise<void> {
+    const child = this.#child
+    if (!child || child.exitCode !== null || child.signalCode !== null) return
+    child.kill('SIGKILL')
+    await once(child, 'exit')
+  }
+
+  async api<T>(path: string, body?: unknown): Promise<T> {
+    const response = await fetch(`${this.url}/api${path}`, body === undefined ? {} : { method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify(body) })
+    if (!response.ok) throw new Error(`${path}: ${response.status} ${await response.text()}`)
+    return (await response.json()) as T
+  }
+
+  /** Waits until no job waits or runs. */
+  async idle(): Promise<void> {
+    for (;;) {
+      const jobs = await this.api<{ state: string; title: string; detail: string }[]>('/jobs')
+      const failed = jobs.find((j) => j.state === 'failed')
+      if (failed) throw new Error(`${failed.title}: ${failed.detail}`)
+      if (!jobs.some((j) => j.state === 'queued' || j.state === 'running')) return
+      await new Promise((resolve) => setTimeout(resolve, 300))
+    }
+  }
+}

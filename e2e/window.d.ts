@@ -1,0 +1,13 @@
+interface Window {
+  pendolo: {
+    health: () => {
+      due: number
+      late: number
+      playing: boolean
+      soundSeconds: number
+      shown: Record<string, { clipId: string | null; frame: number | null; wanted: number | null }>
+      programme: { angleId: string | null; since: number; standIn: boolean }
+    }
+    resetHealth: () => void
+  }
+}
