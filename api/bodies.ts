@@ -4,9 +4,15 @@ import * as yup from 'yup'
 const name = yup.string().trim().min(1, 'give the project a name').max(120, 'names have at most 120 characters')
 
 export const newProjectBody = yup.object({ name: name.required('give the project a name') }).noUnknown()
-export const renameProjectBody = newProjectBody
 export const gatherBody = yup.object({ paths: yup.array(yup.string().min(1).max(4096).required()).min(1).max(500).required() }).noUnknown()
-export const lineUpBody = yup.object({ clipIds: yup.array(yup.string().required()).max(10_000).optional(), thorough: yup.boolean().default(false), nearSeconds: yup.number().optional(), tolerance: yup.number().min(0.1).max(3600).optional() }).noUnknown()
+export const lineUpBody = yup
+  .object({
+    clipIds: yup.array(yup.string().required()).max(10_000).optional(),
+    thorough: yup.boolean().default(false),
+    nearSeconds: yup.number().optional(),
+    tolerance: yup.number().min(0.1).max(3600).optional(),
+  })
+  .noUnknown()
 export const filmBody = yup
   .object({
     width: yup.number().integer().min(64).max(7680).required(),

@@ -10,7 +10,11 @@ const id = yup.string().min(1).max(64)
 const ids = yup.array(id.required()).max(10_000).required()
 const name = yup.string().trim().min(1, 'give it a name').max(120)
 const time = yup.number().integer('times are whole flicks').min(-1e15).max(1e15)
-const hue = yup.number().integer().min(0).max(HUE_COUNT - 1)
+const hue = yup
+  .number()
+  .integer()
+  .min(0)
+  .max(HUE_COUNT - 1)
 const angle = yup.object({ id: id.required(), name: name.required(), hue: hue.required(), framing: yup.string().oneOf(FRAMINGS).required() }).noUnknown()
 const choice = yup.object({ angleId: id.required(), clipId: id.optional() }).noUnknown()
 const placement = yup
@@ -25,7 +29,13 @@ const placement = yup
   })
   .noUnknown()
 const mark = yup
-  .object({ id: id.required(), time: time.required(), kind: yup.string().oneOf(MARK_KINDS).required(), name: yup.string().max(120).defined(), hue: hue.required() })
+  .object({
+    id: id.required(),
+    time: time.required(),
+    kind: yup.string().oneOf(MARK_KINDS).required(),
+    name: yup.string().max(120).defined(),
+    hue: hue.required(),
+  })
   .noUnknown()
 const pulse = yup
   .object({
@@ -40,7 +50,11 @@ const pulse = yup
 /** A map from clip id to `value`; Yup has no record type, so each entry is checked by hand. */
 function recordOf(value: yup.Schema) {
   return yup.lazy((given) => {
-    const fields = Object.fromEntries(Object.keys(given && typeof given === 'object' ? given : {}).slice(0, 10_000).map((key) => [key, value]))
+    const fields = Object.fromEntries(
+      Object.keys(given && typeof given === 'object' ? given : {})
+        .slice(0, 10_000)
+        .map((key) => [key, value]),
+    )
     return yup.object(fields).required()
   })
 }
@@ -63,15 +77,27 @@ const FIELDS: Record<EditType, yup.ObjectShape> = {
   },
   addClips: {
     angles: yup.array(angle.required()).max(1000).required(),
-    clips: yup.array(yup.object({ id: id.required(), fileId: id.required(), angleId: id.nullable().defined(), state: yup.string().required() }).noUnknown().required()).max(10_000).required(),
+    clips: yup
+      .array(yup.object({ id: id.required(), fileId: id.required(), angleId: id.nullable().defined(), state: yup.string().required() }).noUnknown().required())
+      .max(10_000)
+      .required(),
   },
   setMaster: { clipId: id.required() },
   renameAngle: { angleId: id.required(), name: name.required() },
   orderAngles: { angleIds: ids },
-  moveClips: { clipIds: ids, angle: yup.lazy((given) => (given && typeof given === 'object' && 'name' in given ? angle.required() : yup.object({ id: id.required() }).noUnknown().required())) },
+  moveClips: {
+    clipIds: ids,
+    angle: yup.lazy((given) =>
+      given && typeof given === 'object' && 'name' in given ? angle.required() : yup.object({ id: id.required() }).noUnknown().required(),
+    ),
+  },
   setAside: { clipIds: ids, aside: yup.boolean().required() },
   frameAngle: { angleId: id.required(), framing: yup.string().oneOf(FRAMINGS).required() },
-  place: { by: yup.string().oneOf(['search', 'hand']).required(), placements: recordOf(placement.required()), loose: recordOf(yup.string().max(500).defined()) },
+  place: {
+    by: yup.string().oneOf(['search', 'hand']).required(),
+    placements: recordOf(placement.required()),
+    loose: recordOf(yup.string().max(500).defined()),
+  },
   nudge: { clipIds: ids, by: time.required() },
   lock: { clipIds: ids, locked: yup.boolean().required() },
   accept: { clipIds: ids },
@@ -80,7 +106,10 @@ const FIELDS: Record<EditType, yup.ObjectShape> = {
   addMarks: { marks: yup.array(mark.required()).max(10_000).required() },
   changeMark: {
     markId: id.required(),
-    change: yup.object({ time, name: yup.string().max(120), kind: yup.string().oneOf(MARK_KINDS), hue }).noUnknown().required(),
+    change: yup
+      .object({ time, name: yup.string().max(120), kind: yup.string().oneOf(MARK_KINDS), hue })
+      .noUnknown()
+      .required(),
   },
   removeMarks: { markIds: ids },
   choose: { cutId: id.required(), time: time.required(), choice: choice.required(), since: time.optional() },
@@ -102,14 +131,31 @@ const FIELDS: Record<EditType, yup.ObjectShape> = {
   },
 }
 
-const SCHEMAS = Object.fromEntries(Object.entries(FIELDS).map(([type, fields]) => [type, yup.object({ type: yup.string().required(), ...fields }).noUnknown().strict()])) as unknown as Record<EditType, yup.ObjectSchema<yup.AnyObject>>
+const SCHEMAS = Object.fromEntries(
+  Object.entries(FIELDS).map(([type, fields]) => [
+    type,
+    yup
+      .object({ type: yup.string().required(), ...fields })
+      .noUnknown()
+      .strict(),
+  ]),
+) as unknown as Record<EditType, yup.ObjectSchema<yup.AnyObject>>
 
 const editSchema = yup.lazy((given) => {
   const type = given && typeof given === 'object' && 'type' in given ? String(given.type) : ''
   return Object.hasOwn(SCHEMAS, type) ? SCHEMAS[type as EditType].required() : yup.object({ type: yup.string().oneOf(Object.keys(SCHEMAS)).required() })
 })
 
-export const editsBody = yup.object({ edits: yup.array().of(editSchema as unknown as yup.ObjectSchema<yup.AnyObject>).min(1).max(1000).required() }).noUnknown()
+export const editsBody = yup
+  .object({
+    edits: yup
+      .array()
+      .of(editSchema as unknown as yup.ObjectSchema<yup.AnyObject>)
+      .min(1)
+      .max(1000)
+      .required(),
+  })
+  .noUnknown()
 
 export interface EditsBody {
   edits: Edit[]

@@ -1,4 +1,15 @@
-export { EXCHANGE_FORMATS, type ExchangeFormat, type FilmBody, filmBody, type GatherBody, gatherBody, type LineUpBody, lineUpBody, type NewProjectBody, newProjectBody, renameProjectBody } from './bodies.ts'
+export {
+  EXCHANGE_FORMATS,
+  type ExchangeFormat,
+  type FilmBody,
+  filmBody,
+  type GatherBody,
+  gatherBody,
+  type LineUpBody,
+  lineUpBody,
+  type NewProjectBody,
+  newProjectBody,
+} from './bodies.ts'
 export { type EditsBody, editsBody } from './edits.ts'
 export {
   type FilmResult,

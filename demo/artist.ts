@@ -32,7 +32,17 @@ export default async function makeTake(task: ArtistTask): Promise<void> {
   const sound = hearing ? hear(task.master, hearing, take, seed) : null
   if (sound) await writeFile(raw, Buffer.from(sound.samples.buffer, sound.samples.byteOffset, sound.samples.byteLength))
   const soundIn = sound && hearing ? ['-f', 'f32le', '-ar', String(hearing.sampleRate), '-ac', String(sound.channels), '-i', raw] : []
-  const tags = ['-metadata', `creation_time=${take.recordedAt}`, ...(take.timecode ? ['-timecode', take.timecode] : []), '-fflags', '+bitexact', '-flags:v', '+bitexact', '-flags:a', '+bitexact']
+  const tags = [
+    '-metadata',
+    `creation_time=${take.recordedAt}`,
+    ...(take.timecode ? ['-timecode', take.timecode] : []),
+    '-fflags',
+    '+bitexact',
+    '-flags:v',
+    '+bitexact',
+    '-flags:a',
+    '+bitexact',
+  ]
   if (!view) {
     await encode(task.ffmpeg, [...soundIn, '-c:a', 'pcm_s16le', ...tags, out], null)
   } else {
@@ -41,8 +51,36 @@ export default async function makeTake(task: ArtistTask): Promise<void> {
     const count = Math.floor(take.seconds * fps)
     const codec = out.endsWith('.mkv') ? ['-c:a', 'pcm_s16le'] : ['-c:a', 'aac', '-b:a', '128k']
     const args = [
-      '-f', 'rawvideo', '-pix_fmt', 'rgba', '-s', `${view.width}x${view.height}`, '-framerate', `${view.fps[0]}/${view.fps[1]}`, '-i', 'pipe:0', ...soundIn,
-      '-map', '0:v', ...(sound ? ['-map', '1:a', ...codec] : []), '-c:v', 'libx264', '-sws_flags', 'fast_bilinear', '-preset', 'ultrafast', '-crf', '21', '-pix_fmt', 'yuv420p', '-threads', '1', '-g', '50', ...tags, out,
+      '-f',
+      'rawvideo',
+      '-pix_fmt',
+      'rgba',
+      '-s',
+      `${view.width}x${view.height}`,
+      '-framerate',
+      `${view.fps[0]}/${view.fps[1]}`,
+      '-i',
+      'pipe:0',
+      ...soundIn,
+      '-map',
+      '0:v',
+      ...(sound ? ['-map', '1:a', ...codec] : []),
+      '-c:v',
+      'libx264',
+      '-sws_flags',
+      'fast_bilinear',
+      '-preset',
+      'ultrafast',
+      '-crf',
+      '21',
+      '-pix_fmt',
+      'yuv420p',
+      '-threads',
+      '1',
+      '-g',
+      '50',
+      ...tags,
+      out,
     ]
     await encode(task.ffmpeg, args, async (write) => {
       for (let n = 0; n < count; n++) await write(scene.frame(take.start + (n / fps) * take.rate))

@@ -45,10 +45,42 @@ export function seeded(seed: number): () => number {
 const MAJOR = [0, 4, 7]
 const MINOR = [0, 3, 7]
 const PROGRESSIONS: Record<string, [number, number[]][]> = {
-  first: [[0, MAJOR], [0, MAJOR], [7, MAJOR], [7, MAJOR], [5, MAJOR], [0, MAJOR], [7, MAJOR], [0, MAJOR]],
-  second: [[5, MAJOR], [5, MAJOR], [0, MAJOR], [9, MINOR], [2, MINOR], [7, MAJOR], [0, MAJOR], [0, MAJOR]],
-  break: [[0, MAJOR], [0, MAJOR], [0, MAJOR], [0, MAJOR]],
-  encore: [[9, MINOR], [5, MAJOR], [0, MAJOR], [7, MAJOR], [9, MINOR], [2, MINOR], [7, MAJOR], [0, MAJOR]],
+  first: [
+    [0, MAJOR],
+    [0, MAJOR],
+    [7, MAJOR],
+    [7, MAJOR],
+    [5, MAJOR],
+    [0, MAJOR],
+    [7, MAJOR],
+    [0, MAJOR],
+  ],
+  second: [
+    [5, MAJOR],
+    [5, MAJOR],
+    [0, MAJOR],
+    [9, MINOR],
+    [2, MINOR],
+    [7, MAJOR],
+    [0, MAJOR],
+    [0, MAJOR],
+  ],
+  break: [
+    [0, MAJOR],
+    [0, MAJOR],
+    [0, MAJOR],
+    [0, MAJOR],
+  ],
+  encore: [
+    [9, MINOR],
+    [5, MAJOR],
+    [0, MAJOR],
+    [7, MAJOR],
+    [9, MINOR],
+    [2, MINOR],
+    [7, MAJOR],
+    [0, MAJOR],
+  ],
 }
 const SCALE = [0, 2, 4, 5, 7, 9, 11]
 const ROOT = 58
@@ -98,7 +130,8 @@ function play(piece: Piece, notes: Note[], beats: number[], downbeats: number[],
         add('tuba', beat, 0.9, ROOT - 24 + root, 0.9)
         add('tuba', beat + 2, 0.9, ROOT - 24 + root + (random() < 0.5 ? 7 : -5), 0.75)
         for (const k of [1, 3]) for (const step of quality) add('horn', beat + k, 0.4, ROOT + root + step - (root > 6 ? 12 : 0), 0.5)
-        if (part === 'second' || part === 'encore') for (const half of [0, 2]) add('trombone', beat + half, 1.8, ROOT - 12 + root + quality[(bar + half) % 3], 0.6)
+        if (part === 'second' || part === 'encore')
+          for (const half of [0, 2]) add('trombone', beat + half, 1.8, ROOT - 12 + root + quality[(bar + half) % 3], 0.6)
         degree = melody(part, beat, root, degree, random, add)
       }
       if (part === 'encore' && barOfPart % 2 === 0) for (const k of [0, 1, 2, 3]) add('bells', beat + k + 0.5, 0.4, ROOT + 24 + root + quality[k % 3], 0.5)
@@ -130,7 +163,13 @@ function rhythm(part: string, barOfPart: number, beat: number, random: () => num
 
 function melody(part: string, beat: number, root: number, from: number, random: () => number, add: Add): number {
   let degree = from
-  const rhythmOf = [[0, 1, 2, 3], [0, 1.5, 2, 3], [0, 0.5, 1, 2, 3, 3.5], [0, 2, 2.5, 3], [0, 1, 1.5, 2, 3]][Math.floor(random() * 5)]
+  const rhythmOf = [
+    [0, 1, 2, 3],
+    [0, 1.5, 2, 3],
+    [0, 0.5, 1, 2, 3, 3.5],
+    [0, 2, 2.5, 3],
+    [0, 1, 1.5, 2, 3],
+  ][Math.floor(random() * 5)]
   for (const [i, k] of rhythmOf.entries()) {
     const next = rhythmOf[i + 1] ?? 4
     degree += Math.floor(random() * 5) - 2
@@ -150,7 +189,14 @@ export function perform(): Performance {
   const downbeats: number[] = []
   const sections: Section[] = [{ name: 'Speech', time: 4 }]
   const marchAt = 50
-  const marchEnd = play({ from: marchAt, bpm: 116, plan: ['first', 'first', 'second', 'break', 'second'], seed: 11, slowing: 0 }, notes, beats, downbeats, sections, { 0: 'March', 2: 'Second strain', 3: 'Drum break' })
+  const marchEnd = play(
+    { from: marchAt, bpm: 116, plan: ['first', 'first', 'second', 'break', 'second'], seed: 11, slowing: 0 },
+    notes,
+    beats,
+    downbeats,
+    sections,
+    { 0: 'March', 2: 'Second strain', 3: 'Drum break' },
+  )
   const encoreAt = marchEnd + 9.5
   const end = play({ from: encoreAt, bpm: 132, plan: ['encore', 'first', 'encore'], seed: 23, slowing: 6 }, notes, beats, downbeats, sections, { 0: 'Encore' })
   notes.sort((a, b) => a.time - b.time)

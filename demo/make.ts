@@ -31,7 +31,9 @@ export async function makeShow(into: string, say: (text: string) => void): Promi
     await writeMaster(ffmpeg, path.join(part, 'desk', 'desk-mix.wav'), left, right)
     const master = shared(left.map((x, i) => 0.5 * (x + right[i])))
     const voice = shared(loudness(speech))
-    const tasks: ArtistTask[] = DEVICES.flatMap((device, d) => device.takes.map((_, take) => ({ into: part, ffmpeg, device: d, take, master: device.foreign ? foreignSound(show) : master, voice })))
+    const tasks: ArtistTask[] = DEVICES.flatMap((device, d) =>
+      device.takes.map((_, take) => ({ into: part, ffmpeg, device: d, take, master: device.foreign ? foreignSound(show) : master, voice })),
+    )
     const weight = (t: ArtistTask) => DEVICES[t.device].takes[t.take].seconds * (DEVICES[t.device].view?.width ?? 0)
     tasks.sort((a, b) => weight(b) - weight(a))
     const pool = new Piscina({ filename: path.join(here, 'artist.mjs'), maxThreads: Math.max(1, Math.min(4, os.availableParallelism())) })
@@ -95,7 +97,19 @@ function loudness(speech: Float32Array): Float32Array {
 
 /** Another tune for the file that belongs to nothing: the market's barrel organ. */
 function foreignSound(show: Performance): Float32Array {
-  const { left } = renderMaster({ ...show, seconds: 24, notes: show.notes.filter((n) => n.time > 60 && n.time < 90 && n.instrument === 'cornet').map((n, i) => ({ ...n, time: i * 0.31, length: 0.28, pitch: 60 + ((n.pitch * 11 + i * 5) % 24), instrument: 'bells' as const })), applause: [], speechAt: 100, whistleAt: 100 }, new Float32Array(0))
+  const { left } = renderMaster(
+    {
+      ...show,
+      seconds: 24,
+      notes: show.notes
+        .filter((n) => n.time > 60 && n.time < 90 && n.instrument === 'cornet')
+        .map((n, i) => ({ ...n, time: i * 0.31, length: 0.28, pitch: 60 + ((n.pitch * 11 + i * 5) % 24), instrument: 'bells' as const })),
+      applause: [],
+      speechAt: 100,
+      whistleAt: 100,
+    },
+    new Float32Array(0),
+  )
   return shared(left)
 }
 
@@ -122,5 +136,9 @@ async function writeMaster(ffmpeg: string, file: string, left: Float32Array, rig
     both[2 * i] = left[i]
     both[2 * i + 1] = right[i]
   }
-  await run(ffmpeg, ['-f', 'f32le', '-ar', String(MASTER_RATE), '-ac', '2', '-i', 'pipe:0', '-c:a', 'pcm_s16le', '-fflags', '+bitexact', file], Buffer.from(both.buffer))
+  await run(
+    ffmpeg,
+    ['-f', 'f32le', '-ar', String(MASTER_RATE), '-ac', '2', '-i', 'pipe:0', '-c:a', 'pcm_s16le', '-fflags', '+bitexact', file],
+    Buffer.from(both.buffer),
+  )
 }

@@ -202,7 +202,12 @@ function floor(c: SKRSContext2D): void {
   c.fillRect(-800, 690, 3200, 900)
   c.strokeStyle = 'rgba(200,190,170,0.35)'
   c.lineWidth = 5
-  for (const [a, b] of [[120, -240], [330, 60], [560, 520], [770, 860]]) {
+  for (const [a, b] of [
+    [120, -240],
+    [330, 60],
+    [560, 520],
+    [770, 860],
+  ]) {
     c.beginPath()
     c.moveTo(a, 692)
     c.lineTo(b, 1000)
@@ -322,8 +327,20 @@ function players(c: SKRSContext2D, t: number, m: Motion): void {
   const speaking = m.speaking(t)
   speaker(c, speaking ? 830 : 650, speaking ? 640 : 650, t, m, speaking)
   const band: ['cornet' | 'horn' | 'trombone' | 'tuba', number][] = speaking
-    ? [['cornet', 1010], ['cornet', 1090], ['horn', 1170], ['trombone', 1250], ['tuba', 1335]]
-    : [['cornet', 770], ['cornet', 880], ['horn', 985], ['trombone', 1090], ['tuba', 1200]]
+    ? [
+        ['cornet', 1010],
+        ['cornet', 1090],
+        ['horn', 1170],
+        ['trombone', 1250],
+        ['tuba', 1335],
+      ]
+    : [
+        ['cornet', 770],
+        ['cornet', 880],
+        ['horn', 985],
+        ['trombone', 1090],
+        ['tuba', 1200],
+      ]
   for (const [i, [instrument, x]] of band.entries()) brass(c, instrument, x, 600, i, t, m)
   bells(c, 1490, t, m)
   drummer(c, 1330 + (speaking ? 90 : 0), t, m)
@@ -472,7 +489,7 @@ function brass(c: SKRSContext2D, instrument: 'cornet' | 'horn' | 'trombone' | 't
     c.stroke()
     bell(c, 44, 30, 0.6, 26)
   } else if (instrument === 'trombone') {
-    const slide = 26 + (last ? ((last.pitch * 7) % 50) : 0)
+    const slide = 26 + (last ? (last.pitch * 7) % 50 : 0)
     c.lineWidth = 6
     c.beginPath()
     c.moveTo(0, 0)
@@ -555,7 +572,7 @@ function drummer(c: SKRSContext2D, x: number, t: number, m: Motion): void {
   const strikes = m.around('snare', t)
   const left = Math.round((strikes.next ?? strikes.last)?.time ?? 0 * 4) % 2 === 0
   for (const side of [-1, 1]) {
-    const lift = (side < 0) === left ? snare : Math.min(1, snare + 0.4)
+    const lift = side < 0 === left ? snare : Math.min(1, snare + 0.4)
     const hx = x + side * 30 - 8
     const hy = 606 - 42 * lift
     arm(c, x + side * 30, 596, hx, hy, '#1f2a44')

@@ -28,7 +28,14 @@ const BELL = [1, 2.76, 5.4, 8.93]
 
 /** Where each player stands, −1 left to 1 right, and how loud on the desk. */
 const SEAT: Record<Note['instrument'], [number, number]> = {
-  cornet: [-0.35, 0.16], horn: [0.1, 0.075], trombone: [0.35, 0.12], tuba: [0.15, 0.2], bells: [-0.6, 0.08], snare: [0.5, 0.2], kick: [0.4, 0.55], cymbal: [0.6, 0.12],
+  cornet: [-0.35, 0.16],
+  horn: [0.1, 0.075],
+  trombone: [0.35, 0.12],
+  tuba: [0.15, 0.2],
+  bells: [-0.6, 0.08],
+  snare: [0.5, 0.2],
+  kick: [0.4, 0.55],
+  cymbal: [0.6, 0.12],
 }
 
 /** Renders the desk mix: band, speech, whistle, applause and the room's own quiet. @param speech mono at 48 kHz */
@@ -64,7 +71,11 @@ function renderNote(note: Note, put: Put, random: () => number): void {
   if (note.instrument === 'kick') {
     for (let i = 0; i < 0.35 * MASTER_RATE; i++) {
       const t = i / MASTER_RATE
-      put(from + i, gain * (Math.exp(-t / 0.11) * Math.sin(2 * Math.PI * (52 * t + 1.9 * (1 - Math.exp(-t / 0.03)))) + 0.2 * Math.exp(-t / 0.004) * (random() - 0.5)), pan)
+      put(
+        from + i,
+        gain * (Math.exp(-t / 0.11) * Math.sin(2 * Math.PI * (52 * t + 1.9 * (1 - Math.exp(-t / 0.03)))) + 0.2 * Math.exp(-t / 0.004) * (random() - 0.5)),
+        pan,
+      )
     }
   } else if (note.instrument === 'snare') {
     let low = 0

@@ -37,7 +37,10 @@ function music(): Float32Array {
     const hz = 220 * 2 ** (Math.floor(r() * 24) / 12)
     for (let i = 0; i < 0.45 * RATE; i++) {
       const t = i / RATE
-      out[from + i] += 0.5 * Math.exp(-t / 0.05) * Math.sin(2 * Math.PI * (beat % 4 === 1 ? 60 : 150) * t) + 0.25 * Math.exp(-t / 0.01) * (r() - 0.5) + 0.2 * Math.exp(-t / 0.2) * Math.sin(2 * Math.PI * hz * t)
+      out[from + i] +=
+        0.5 * Math.exp(-t / 0.05) * Math.sin(2 * Math.PI * (beat % 4 === 1 ? 60 : 150) * t) +
+        0.25 * Math.exp(-t / 0.01) * (r() - 0.5) +
+        0.2 * Math.exp(-t / 0.2) * Math.sin(2 * Math.PI * hz * t)
     }
   }
   return out
@@ -57,7 +60,7 @@ function wav(samples: Float32Array): Buffer {
   data.writeUInt16LE(16, 34)
   data.write('data', 36)
   data.writeUInt32LE(samples.length * 2, 40)
-  samples.forEach((x, i) => data.writeInt16LE(Math.round(Math.max(-1, Math.min(1, x)) * 32767), 44 + 2 * i))
+  for (const [i, x] of samples.entries()) data.writeInt16LE(Math.round(Math.max(-1, Math.min(1, x)) * 32767), 44 + 2 * i)
   return data
 }
 
@@ -118,12 +121,46 @@ export async function makeNumbers(): Promise<string> {
     }
     const raw = path.join(folder, `${camera.folder}.wav`)
     writeFileSync(raw, wav(sound))
-    const child = spawn('ffmpeg', [
-      '-v', 'error', '-y', '-f', 'rawvideo', '-pix_fmt', 'gray', '-s', `${WIDTH}x${HEIGHT}`, '-framerate', `${camera.num}/${camera.den}`, '-i', 'pipe:0', '-i', raw, '-map', '0:v', '-map', '1:a',
-      // B-frames and long groups on purpose: cuts must be exact in such files too.
-      '-c:v', 'libx264', '-preset', 'fast', '-bf', '3', '-g', '60', '-crf', '16', '-pix_fmt', 'yuv420p', ...(camera.file.endsWith('.mkv') ? ['-c:a', 'pcm_s16le'] : ['-c:a', 'aac', '-b:a', '160k']),
-      path.join(folder, camera.folder, camera.file),
-    ], { stdio: ['pipe', 'inherit', 'inherit'] })
+    const child = spawn(
+      'ffmpeg',
+      [
+        '-v',
+        'error',
+        '-y',
+        '-f',
+        'rawvideo',
+        '-pix_fmt',
+        'gray',
+        '-s',
+        `${WIDTH}x${HEIGHT}`,
+        '-framerate',
+        `${camera.num}/${camera.den}`,
+        '-i',
+        'pipe:0',
+        '-i',
+        raw,
+        '-map',
+        '0:v',
+        '-map',
+        '1:a',
+        // B-frames and long groups on purpose: cuts must be exact in such files too.
+        '-c:v',
+        'libx264',
+        '-preset',
+        'fast',
+        '-bf',
+        '3',
+        '-g',
+        '60',
+        '-crf',
+        '16',
+        '-pix_fmt',
+        'yuv420p',
+        ...(camera.file.endsWith('.mkv') ? ['-c:a', 'pcm_s16le'] : ['-c:a', 'aac', '-b:a', '160k']),
+        path.join(folder, camera.folder, camera.file),
+      ],
+      { stdio: ['pipe', 'inherit', 'inherit'] },
+    )
     const count = Math.floor((camera.seconds * camera.num) / camera.den)
     for (let n = 0; n < count; n++) if (!child.stdin.write(picture(camera.code, n))) await once(child.stdin, 'drain')
     child.stdin.end()
@@ -137,7 +174,11 @@ export async function makeNumbers(): Promise<string> {
 
 /** Every picture of a film, read. */
 export function readFilm(file: string, width: number, height: number): (Read | null)[] {
-  const bytes = execFileSync('ffmpeg', ['-v', 'error', '-i', file, '-map', '0:v', '-vf', `scale=${width}:${height}`, '-pix_fmt', 'gray', '-fps_mode', 'passthrough', '-f', 'rawvideo', '-'], { maxBuffer: 1 << 30 })
+  const bytes = execFileSync(
+    'ffmpeg',
+    ['-v', 'error', '-i', file, '-map', '0:v', '-vf', `scale=${width}:${height}`, '-pix_fmt', 'gray', '-fps_mode', 'passthrough', '-f', 'rawvideo', '-'],
+    { maxBuffer: 1 << 30 },
+  )
   const out: (Read | null)[] = []
   for (let at = 0; at + width * height <= bytes.length; at += width * height) out.push(readPicture(bytes.subarray(at, at + width * height), width, height))
   return out

@@ -70,7 +70,14 @@ export function readOtio(text: string): { tracks: OtioTrack[]; markers: { name: 
         schema(media, 'ExternalReference')
         const available = range(media.available_range)
         if (start_time.value < available.start_time.value) throw new Error(`${child.name} begins before its media`)
-        clips.push({ name: child.name, url: media.target_url, trackStart: at, frames: duration.value, sourceStart: start_time.value - available.start_time.value, sourceRate: start_time.rate })
+        clips.push({
+          name: child.name,
+          url: media.target_url,
+          trackStart: at,
+          frames: duration.value,
+          sourceStart: start_time.value - available.start_time.value,
+          sourceRate: start_time.rate,
+        })
       } else schema(child, 'Gap')
       at += duration.value
     }

@@ -54,7 +54,10 @@ export class TestServer {
   }
 
   async api<T>(path: string, body?: unknown): Promise<T> {
-    const response = await fetch(`${this.url}/api${path}`, body === undefined ? {} : { method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify(body) })
+    const response = await fetch(
+      `${this.url}/api${path}`,
+      body === undefined ? {} : { method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify(body) },
+    )
     if (!response.ok) throw new Error(`${path}: ${response.status} ${await response.text()}`)
     return (await response.json()) as T
   }

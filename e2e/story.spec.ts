@@ -186,7 +186,11 @@ test('from an empty project to a film and an exchange file', async ({ page }) =>
     const shown = readFilm(film, 640, 360)
     const wanted = expected(await state(), shown.length)
     expect(shown.length).toBe(38 * 25)
-    const wrong = shown.map((s, n) => (s && s.code === wanted[n].code && s.frame === wanted[n].frame ? null : `${n}: ${JSON.stringify(s)} instead of ${JSON.stringify(wanted[n])}`)).filter((x) => x !== null)
+    const wrong = shown
+      .map((s, n) =>
+        s && s.code === wanted[n].code && s.frame === wanted[n].frame ? null : `${n}: ${JSON.stringify(s)} instead of ${JSON.stringify(wanted[n])}`,
+      )
+      .filter((x) => x !== null)
     expect(wrong).toEqual([])
     expect(new Set(shown.map((s) => s?.code)).size).toBe(3)
     const rate = 48000
@@ -209,7 +213,11 @@ test('from an empty project to a film and an exchange file', async ({ page }) =>
       const camera = CAMERAS.find((c) => clip.url.endsWith(`/${c.file}`))
       expect(camera?.code).toBe(wanted[clip.trackStart].code)
       expect(clip.sourceStart).toBe(wanted[clip.trackStart].frame)
-      if (clip.trackStart > 0) expect(wanted[clip.trackStart - 1].code === wanted[clip.trackStart].code && now.doc.cuts[0].points.every((p) => Math.round((p.time / Number(FLICK)) * 25) !== clip.trackStart)).toBe(false)
+      if (clip.trackStart > 0)
+        expect(
+          wanted[clip.trackStart - 1].code === wanted[clip.trackStart].code &&
+            now.doc.cuts[0].points.every((p) => Math.round((p.time / Number(FLICK)) * 25) !== clip.trackStart),
+        ).toBe(false)
       covered += clip.frames
     }
     expect(covered).toBe(38 * 25)

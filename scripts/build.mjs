@@ -43,7 +43,11 @@ async function when(name, folders, output, build) {
 async function bundle(entries, outdir) {
   const { build } = await import('esbuild')
   // Workspaces are TypeScript sources and go into the bundle; packages of the registry stay where npm put them.
-  const external = [...new Set(['core', 'api', 'server', 'demo'].flatMap((w) => Object.keys(JSON.parse(readFileSync(path.join(root, w, 'package.json'), 'utf8')).dependencies ?? {})))].filter((d) => !d.startsWith('@pendolo/'))
+  const external = [
+    ...new Set(
+      ['core', 'api', 'server', 'demo'].flatMap((w) => Object.keys(JSON.parse(readFileSync(path.join(root, w, 'package.json'), 'utf8')).dependencies ?? {})),
+    ),
+  ].filter((d) => !d.startsWith('@pendolo/'))
   await build({
     absWorkingDir: root,
     entryPoints: entries,

@@ -7,8 +7,8 @@ import { Home } from './home/home.tsx'
 import { ProjectFrame } from './project-frame.tsx'
 import { KeysList } from './ui/keys.tsx'
 import { usePaper } from './ui/paper.tsx'
-import { stageTheme } from './ui/theme.ts'
 import { Rail } from './ui/rail.tsx'
+import { stageTheme } from './ui/theme.ts'
 
 const client = new QueryClient({ defaultOptions: { queries: { retry: 1, refetchOnWindowFocus: false, staleTime: 60_000 } } })
 

@@ -1,6 +1,6 @@
 import type { ProjectState } from '@pendolo/api'
-import { type Flicks, flicks, frameAt, frameStart } from '@pendolo/core/time'
 import { projectRate } from '@pendolo/core/project'
+import { type Flicks, flicks, frameAt, frameStart } from '@pendolo/core/time'
 import { Button, Input, Modal, Result, Spin, Tooltip } from 'antd'
 import { Redo2, Undo2 } from 'lucide-react'
 import { type ReactNode, useEffect, useState } from 'react'
@@ -14,8 +14,8 @@ import { LineUp } from './lineup/lineup.tsx'
 import { engine, useLoaded } from './playback/use-engine.ts'
 import { Pulse } from './pulse/pulse.tsx'
 import { Switch } from './switch/switch.tsx'
-import { KeysList } from './ui/keys.tsx'
 import { newId } from './ui/ids.ts'
+import { KeysList } from './ui/keys.tsx'
 import { usePaper } from './ui/paper.tsx'
 import { Rail, STAGES, type StagePath } from './ui/rail.tsx'
 
@@ -43,7 +43,6 @@ export function ProjectFrame() {
   const { turn } = usePaper()
   const current = STAGES.find((s) => s.path === stage)?.path ?? 'gather'
   useHotkeys('shift+slash, shift+?', () => setKeys(true), { preventDefault: true }, [])
-  useEffect(() => () => engine.stop(), [projectId])
   return (
     <div className="house">
       <Rail current={current} done={project ? stagesDone(project) : []} onKeys={() => setKeys(true)} onPaper={turn} />
@@ -80,6 +79,8 @@ function Opened({ project, stage }: { project: ProjectState; stage: StagePath })
   const step = useStep(project.id)
   const [naming, setNaming] = useState<string | null>(null)
   useLoaded(project)
+  // Mounted anew for each project: what played in one does not go on in another.
+  useEffect(() => () => engine.stop(), [])
   const rate = projectRate(project.doc.settings)
   const frame = (by: number) => engine.seek(frameStart(frameAt(engine.now(), rate) + by, rate))
   const second = (by: number) => engine.seek(flicks(engine.now() + by * 705_600_000))
@@ -100,7 +101,10 @@ function Opened({ project, stage }: { project: ProjectState; stage: StagePath })
   const mark = (): { id: string; time: Flicks } => {
     const id = newId()
     const time = engine.now()
-    edit([{ type: 'addMarks', marks: [{ id, time, kind: 'cue', name: `Cue ${project.doc.marks.length + 1}`, hue: project.doc.marks.length % 12 }] }], 'drop a mark')
+    edit(
+      [{ type: 'addMarks', marks: [{ id, time, kind: 'cue', name: `Cue ${project.doc.marks.length + 1}`, hue: project.doc.marks.length % 12 }] }],
+      'drop a mark',
+    )
     return { id, time }
   }
   useHotkeys('b', () => void mark(), hold, [edit, project])
@@ -124,20 +128,38 @@ function Opened({ project, stage }: { project: ProjectState; stage: StagePath })
   return (
     <>
       <View project={project} edit={edit} top={top} />
-      <NameMark markId={naming} onDone={(name) => {
-        if (naming && name) edit([{ type: 'changeMark', markId: naming, change: { name } }], 'name a mark')
-        setNaming(null)
-      }} />
+      <NameMark
+        key={naming}
+        markId={naming}
+        onDone={(name) => {
+          if (naming && name) edit([{ type: 'changeMark', markId: naming, change: { name } }], 'name a mark')
+          setNaming(null)
+        }}
+      />
     </>
   )
 }
 
 function NameMark({ markId, onDone }: { markId: string | null; onDone: (name: string | null) => void }) {
   const [name, setName] = useState('')
-  useEffect(() => setName(''), [markId])
   return (
-    <Modal open={markId !== null} title="Name this mark" okText="Name it" onOk={() => onDone(name.trim() || null)} onCancel={() => onDone(null)} width={360} destroyOnHidden>
-      <Input autoFocus value={name} onChange={(e) => setName(e.target.value)} onPressEnter={() => onDone(name.trim() || null)} aria-label="Name of the mark" placeholder="First word, drop, ring …" />
+    <Modal
+      open={markId !== null}
+      title="Name this mark"
+      okText="Name it"
+      onOk={() => onDone(name.trim() || null)}
+      onCancel={() => onDone(null)}
+      width={360}
+      destroyOnHidden
+    >
+      <Input
+        autoFocus
+        value={name}
+        onChange={(e) => setName(e.target.value)}
+        onPressEnter={() => onDone(name.trim() || null)}
+        aria-label="Name of the mark"
+        placeholder="First word, drop, ring …"
+      />
     </Modal>
   )
 }

@@ -1,5 +1,5 @@
-import { type PictureSpan, planFilm, type PlannedStretch } from '../cut/index.ts'
-import { type FileFacts, frameGridOf, pictureSpans, type ProjectDoc, projectRate } from '../project/index.ts'
+import { type PictureSpan, type PlannedStretch, planFilm } from '../cut/index.ts'
+import { type FileFacts, frameGridOf, type ProjectDoc, pictureSpans, projectRate } from '../project/index.ts'
 import { type Flicks, flicks, frameAt, frameShownAt, frameStart, nextFrameStart, type Rate, secondsToFlicks, timecodeToFrame, ZERO } from '../time/index.ts'
 
 /** A gathered file as exchange files refer to it. */
@@ -67,7 +67,14 @@ export function layOut(name: string, doc: ProjectDoc, files: ReadonlyMap<string,
   const cut = doc.cuts.find((c) => c.id === doc.activeCutId) ?? doc.cuts[0]
   const spans = pictureSpans(doc, (id) => files.get(id)?.facts)
   const order = doc.angles.map((a) => a.id)
-  const stretches = planFilm(onGrid(cut.points, rate), spans.map((s) => spanOnGrid(s, rate)), order, range.start, range.end, doc.settings.standIn)
+  const stretches = planFilm(
+    onGrid(cut.points, rate),
+    spans.map((s) => spanOnGrid(s, rate)),
+    order,
+    range.start,
+    range.end,
+    doc.settings.standIn,
+  )
   const segmentOf = (s: PlannedStretch): Segment => segment(doc, files, rate, s.start, s.end, s.clipId, s.standIn)
   return {
     name,
@@ -78,9 +85,18 @@ export function layOut(name: string, doc: ProjectDoc, files: ReadonlyMap<string,
     fromFrame: frameAt(range.start, rate),
     toFrame: frameAt(range.end, rate),
     cut: stretches.map(segmentOf),
-    angles: doc.angles.map((angle) => ({ id: angle.id, name: angle.name, segments: angleLanes(doc, files, rate, spans.filter((s) => s.angleId === angle.id)) })).flatMap((a) =>
-      a.segments.map((segments, i) => ({ id: a.id, name: i === 0 ? a.name : `${a.name} (${i + 1})`, segments })),
-    ),
+    angles: doc.angles
+      .map((angle) => ({
+        id: angle.id,
+        name: angle.name,
+        segments: angleLanes(
+          doc,
+          files,
+          rate,
+          spans.filter((s) => s.angleId === angle.id),
+        ),
+      }))
+      .flatMap((a) => a.segments.map((segments, i) => ({ id: a.id, name: i === 0 ? a.name : `${a.name} (${i + 1})`, segments }))),
     master: { file: masterFile, frames: frameAt(secondsToFlicks(masterFile.facts.durationSeconds), rate) },
     doc,
   }
@@ -95,7 +111,15 @@ function spanOnGrid(span: PictureSpan, rate: Rate): PictureSpan {
   return { ...span, start: nextFrameStart(span.start, rate), end: nextFrameStart(span.end, rate) }
 }
 
-function segment(doc: ProjectDoc, files: ReadonlyMap<string, ExchangeFile>, rate: Rate, start: Flicks, end: Flicks, clipId: string | null, standIn: boolean): Segment {
+function segment(
+  doc: ProjectDoc,
+  files: ReadonlyMap<string, ExchangeFile>,
+  rate: Rate,
+  start: Flicks,
+  end: Flicks,
+  clipId: string | null,
+  standIn: boolean,
+): Segment {
   const fromFrame = frameAt(start, rate)
   const frames = frameAt(end, rate) - fromFrame
   const clip = clipId ? doc.clips[clipId] : undefined

@@ -1,1 +1,11 @@
-export { type Candidate, COMMON_SPEEDS, placeBySound, type PlaceOptions, type SoundPlacement, type SoundProof, SoundReference, VERDICTS, type Verdict } from './place.ts'
+export {
+  type Candidate,
+  COMMON_SPEEDS,
+  type PlaceOptions,
+  placeBySound,
+  type SoundPlacement,
+  type SoundProof,
+  SoundReference,
+  VERDICTS,
+  type Verdict,
+} from './place.ts'

@@ -21,7 +21,10 @@ function music(seconds: number, seed: number): Float32Array {
     const from = Math.floor(t * ANALYSIS_RATE)
     for (let i = 0; i < 4000 && from + i < out.length; i++) {
       const decay = Math.exp(-i / 1200)
-      out[from + i] += 0.3 * decay * (Math.sin((2 * Math.PI * hz * i) / ANALYSIS_RATE) + 0.5 * Math.sin((4 * Math.PI * hz * i) / ANALYSIS_RATE) + 0.4 * r() * Math.exp(-i / 200))
+      out[from + i] +=
+        0.3 *
+        decay *
+        (Math.sin((2 * Math.PI * hz * i) / ANALYSIS_RATE) + 0.5 * Math.sin((4 * Math.PI * hz * i) / ANALYSIS_RATE) + 0.4 * r() * Math.exp(-i / 200))
     }
   }
   return out
@@ -61,7 +64,10 @@ describe('placing by sound', () => {
   })
 
   test('is not troubled by turned polarity, and reports it', () => {
-    const found = placeBySound(reference, camera(master, 40, 12, 5).map((x) => -x))
+    const found = placeBySound(
+      reference,
+      camera(master, 40, 12, 5).map((x) => -x),
+    )
     expect(found.verdict).toBe('sure')
     expect(found.proof.invertedPolarity).toBe(true)
     expect(Math.abs((found.startSeconds ?? 0) - 40)).toBeLessThan(0.0001)

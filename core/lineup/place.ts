@@ -137,9 +137,7 @@ interface Attempt {
 function attempt(reference: SoundReference, clip: Float32Array, features: BandFeatures, speed: number, options: PlaceOptions): Attempt {
   const coarse = reference.coarse.search(features, options.thorough ? 24 : 14)
   const { near } = options
-  const peaks: CoarsePeak[] = near
-    ? coarse.peaks.filter((p) => Math.abs(p.startSeconds - near.startSeconds) <= near.tolerance)
-    : coarse.peaks
+  const peaks: CoarsePeak[] = near ? coarse.peaks.filter((p) => Math.abs(p.startSeconds - near.startSeconds) <= near.tolerance) : coarse.peaks
   const ranked: Weighed[] = []
   const cache: WindowCache = new Map()
   // A first look with few windows, at every place or, where one place stands out, at the first few.
@@ -200,9 +198,11 @@ function verdictOf(result: Attempt): { verdict: Verdict; why: string; confidence
   const confidence = Math.max(0, Math.min(1, share)) * Math.max(0, Math.min(1, 2 * (1 - ratio)))
   const windowsText = `${agreeing} of ${windows} windows agree`
   const enough = agreeing >= Math.min(SURE_WINDOWS, windows) && windows >= 2
-  if (!enough || share < CHECK_SHARE) return { verdict: 'loose', why: `nothing on the master matches this sound (${windowsText} at the best place)`, confidence: Math.min(confidence, 0.1) }
+  if (!enough || share < CHECK_SHARE)
+    return { verdict: 'loose', why: `nothing on the master matches this sound (${windowsText} at the best place)`, confidence: Math.min(confidence, 0.1) }
   if (share < SURE_SHARE) return { verdict: 'check', why: `by sound, but only ${windowsText}`, confidence: Math.min(confidence, 0.5) }
-  if (ratio > SURE_RIVAL) return { verdict: 'check', why: `by sound; two places fit almost equally (next-best ${ratio.toFixed(2)}×)`, confidence: Math.min(confidence, 0.5) }
+  if (ratio > SURE_RIVAL)
+    return { verdict: 'check', why: `by sound; two places fit almost equally (next-best ${ratio.toFixed(2)}×)`, confidence: Math.min(confidence, 0.5) }
   return { verdict: 'sure', why: `by sound; ${windowsText}, next-best place ${ratio.toFixed(2)}×`, confidence: Math.max(confidence, 0.6) }
 }
 

@@ -15,7 +15,8 @@ export interface Rect {
  * @throws TypeError for sizes that are not positive
  */
 export function framedRect(width: number, height: number, frameWidth: number, frameHeight: number, framing: Framing): Rect {
-  if (!(width > 0 && height > 0 && frameWidth > 0 && frameHeight > 0)) throw new TypeError(`sizes must be positive, got ${width}×${height} in ${frameWidth}×${frameHeight}`)
+  if (!(width > 0 && height > 0 && frameWidth > 0 && frameHeight > 0))
+    throw new TypeError(`sizes must be positive, got ${width}×${height} in ${frameWidth}×${frameHeight}`)
   const scale = (framing === 'fit' ? Math.min : Math.max)(frameWidth / width, frameHeight / height)
   const w = width * scale
   const h = height * scale

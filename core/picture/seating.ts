@@ -38,5 +38,14 @@ export function seat(count: number, width: number, height: number, gap: number, 
       best = { columnsPerSide: columns, rows, tileWidth, tileHeight, programmeWidth, programmeHeight: Math.floor(programmeWidth / aspect) }
     }
   }
-  return best ?? { columnsPerSide: 1, rows: sides, tileWidth: 16, tileHeight: 9, programmeWidth: Math.max(16, Math.floor(width / 2)), programmeHeight: Math.max(9, Math.floor(width / 2 / aspect)) }
+  return (
+    best ?? {
+      columnsPerSide: 1,
+      rows: sides,
+      tileWidth: 16,
+      tileHeight: 9,
+      programmeWidth: Math.max(16, Math.floor(width / 2)),
+      programmeHeight: Math.max(9, Math.floor(width / 2 / aspect)),
+    }
+  )
 }

@@ -77,7 +77,8 @@ function change(doc: ProjectDoc, edit: Edit): void {
       for (const clip of edit.clips) doc.clips[clip.id] = clip
       return
     case 'setMaster':
-      return setMaster(doc, clipOf(doc, edit.clipId))
+      setMaster(doc, clipOf(doc, edit.clipId))
+      return
     case 'renameAngle':
       angleOf(doc, edit.angleId).name = named(edit.name, 'an angle')
       return
@@ -88,7 +89,8 @@ function change(doc: ProjectDoc, edit: Edit): void {
       return
     }
     case 'moveClips':
-      return moveClips(doc, edit.clipIds, edit.angle)
+      moveClips(doc, edit.clipIds, edit.angle)
+      return
     case 'setAside':
       for (const id of edit.clipIds) {
         clipOf(doc, id).state = edit.aside ? 'aside' : 'in'
@@ -99,7 +101,8 @@ function change(doc: ProjectDoc, edit: Edit): void {
       angleOf(doc, edit.angleId).framing = edit.framing
       return
     case 'place':
-      return place(doc, edit)
+      place(doc, edit)
+      return
     case 'nudge':
       for (const placement of unlocked(doc, edit.clipIds)) {
         placement.start = flicks(placement.start + edit.by)
@@ -144,17 +147,22 @@ function change(doc: ProjectDoc, edit: Edit): void {
       return
     case 'choose':
       angleOf(doc, edit.choice.angleId)
-      return cutPoints(doc, edit.cutId, (points) => choose(points, edit.time, edit.choice, edit.since))
+      cutPoints(doc, edit.cutId, (points) => choose(points, edit.time, edit.choice, edit.since))
+      return
     case 'reassign':
       angleOf(doc, edit.choice.angleId)
-      return cutPoints(doc, edit.cutId, (points) => reassign(points, edit.time, edit.choice))
+      cutPoints(doc, edit.cutId, (points) => reassign(points, edit.time, edit.choice))
+      return
     case 'paint':
       angleOf(doc, edit.choice.angleId)
-      return cutPoints(doc, edit.cutId, (points) => paint(points, edit.from, edit.to, edit.choice))
+      cutPoints(doc, edit.cutId, (points) => paint(points, edit.from, edit.to, edit.choice))
+      return
     case 'roll':
-      return cutPoints(doc, edit.cutId, (points) => roll(points, edit.time, edit.to, oneFrame(doc)))
+      cutPoints(doc, edit.cutId, (points) => roll(points, edit.time, edit.to, oneFrame(doc)))
+      return
     case 'join':
-      return cutPoints(doc, edit.cutId, (points) => join(points, edit.time))
+      cutPoints(doc, edit.cutId, (points) => join(points, edit.time))
+      return
     case 'addCut': {
       if (doc.cuts.some((c) => c.id === edit.cutId)) throw new EditError('this version exists already')
       const source = edit.from === null ? [] : cutOf(doc, edit.from).points

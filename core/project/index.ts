@@ -1,5 +1,5 @@
 export { applyEdits, applyKeptPatches, type Edit, EditError, type EditResult, type EditType, nextHue, projectRate } from './edits.ts'
-export { pictureSpans, type FileFacts, frameGridOf } from './facts.ts'
+export { type FileFacts, frameGridOf, pictureSpans } from './facts.ts'
 export {
   type Angle,
   CLIP_STATES,

@@ -110,10 +110,15 @@ describe('timecode', () => {
 describe('placement', () => {
   test('there and back is within one flick for drifting and off-speed clips', () => {
     fc.assert(
-      fc.property(fc.double({ min: 0.25, max: 4, noNaN: true }), fc.integer({ min: -1e12, max: 1e12 }), fc.integer({ min: 0, max: 5e12 }), (rate, start, time) => {
-        const map = { start: flicks(start), rate }
-        expect(Math.abs(masterToClip(clipToMaster(flicks(time), map), map) - time)).toBeLessThanOrEqual(Math.ceil(1 / rate))
-      }),
+      fc.property(
+        fc.double({ min: 0.25, max: 4, noNaN: true }),
+        fc.integer({ min: -1e12, max: 1e12 }),
+        fc.integer({ min: 0, max: 5e12 }),
+        (rate, start, time) => {
+          const map = { start: flicks(start), rate }
+          expect(Math.abs(masterToClip(clipToMaster(flicks(time), map), map) - time)).toBeLessThanOrEqual(Math.ceil(1 / rate))
+        },
+      ),
     )
   })
 

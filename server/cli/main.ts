@@ -11,11 +11,11 @@ import { type Config, defaultHome, makeConfig, repositoryRoot } from '../config.
 import { renderFilm } from '../film/render.ts'
 import { openWorkshop, serve } from '../http/serve.ts'
 import { atRate, exchangeFiles, queueFileJobs } from '../jobs/handlers.ts'
+import { artefactPath } from '../media/artefacts.ts'
+import { contentKey } from '../media/content.ts'
 import { MediaError } from '../media/ffmpeg.ts'
 import { probe } from '../media/probe.ts'
 import { decodeMono, makeSound } from '../media/sound.ts'
-import { artefactPath } from '../media/artefacts.ts'
-import { contentKey } from '../media/content.ts'
 import { gather } from '../project/gather.ts'
 import { NotFound } from '../project/store.ts'
 
@@ -28,7 +28,9 @@ function port(text: string): number {
   return value
 }
 
-const program = new Command('pendolo').description('Brings many camera angles onto one master recording, marks the beats and cuts between them in time.').showHelpAfterError()
+const program = new Command('pendolo')
+  .description('Brings many camera angles onto one master recording, marks the beats and cuts between them in time.')
+  .showHelpAfterError()
 
 program
   .command('start')
@@ -47,7 +49,9 @@ program
   .option('--home <dir>', 'data folder of the demo', path.join(defaultHome(), 'demo'))
   .option('--make-only <dir>', "only write the show's files into this folder")
   .action(async (options: { port: number; home: string; makeOnly?: string }) => {
-    const { makeShow } = (await import(path.join(repositoryRoot(), 'demo', 'dist', 'make.mjs'))) as { makeShow: (into: string, say: (text: string) => void) => Promise<void> }
+    const { makeShow } = (await import(path.join(repositoryRoot(), 'demo', 'dist', 'make.mjs'))) as {
+      makeShow: (into: string, say: (text: string) => void) => Promise<void>
+    }
     const say = (text: string) => process.stdout.write(`${text}\n`)
     if (options.makeOnly) {
       await makeShow(path.resolve(options.makeOnly), say)
@@ -93,7 +97,11 @@ program
   .action(async (clips: string[], options: { master: string; json?: boolean; thorough: boolean }) => {
     const result = { master: options.master, clips: await lineUp(options.master, clips, options.thorough) }
     if (options.json) process.stdout.write(`${JSON.stringify(result)}\n`)
-    else for (const c of result.clips) process.stdout.write(`${c.verdict.padEnd(6)} ${c.placed ? `${c.startSeconds?.toFixed(4)} s × ${c.rate.toFixed(6)}` : 'not placed'}  ${c.file}: ${c.why}\n`)
+    else
+      for (const c of result.clips)
+        process.stdout.write(
+          `${c.verdict.padEnd(6)} ${c.placed ? `${c.startSeconds?.toFixed(4)} s × ${c.rate.toFixed(6)}` : 'not placed'}  ${c.file}: ${c.why}\n`,
+        )
   })
 
 async function lineUp(master: string, clips: string[], thorough: boolean) {
@@ -168,7 +176,15 @@ program
       const exchange = layOut(name, atRate(doc, options.rate ?? doc.settings.rate), files)
       const abort = new AbortController()
       process.once('SIGINT', () => abort.abort())
-      await renderFilm(shop.config, exchange, files, { width: Number(size[1]) & ~1, height: Number(size[2]) & ~1 }, path.resolve(options.out), (share, detail) => process.stderr.write(`\r${Math.round(share * 100)} % ${detail}      `), abort.signal)
+      await renderFilm(
+        shop.config,
+        exchange,
+        files,
+        { width: Number(size[1]) & ~1, height: Number(size[2]) & ~1 },
+        path.resolve(options.out),
+        (share, detail) => process.stderr.write(`\r${Math.round(share * 100)} % ${detail}      `),
+        abort.signal,
+      )
       process.stderr.write('\n')
     })
   })
@@ -189,7 +205,11 @@ program
     })
   })
 
-async function withProject(home: string, wanted: string, act: (shop: Awaited<ReturnType<typeof openWorkshop>>, id: string, name: string) => Promise<void>): Promise<void> {
+async function withProject(
+  home: string,
+  wanted: string,
+  act: (shop: Awaited<ReturnType<typeof openWorkshop>>, id: string, name: string) => Promise<void>,
+): Promise<void> {
   const config = makeConfig(path.resolve(home))
   if (!existsSync(path.join(config.home, 'pendolo.db'))) throw new Error(`there is no Pendolo data in ${config.home}; name the folder with --home`)
   const shop = await openWorkshop(config)

@@ -42,7 +42,26 @@ export class FrameDecoder {
     const seek = from > 0 ? ['-ss', from.toFixed(6)] : []
     this.#child = start(
       config,
-      ['-v', 'info', '-nostats', '-hide_banner', '-nostdin', '-copyts', ...seek, ...inputArguments(file), '-map', '0:v:0', '-an', '-vf', filter, '-fps_mode', 'passthrough', '-f', 'rawvideo', 'pipe:1'],
+      [
+        '-v',
+        'info',
+        '-nostats',
+        '-hide_banner',
+        '-nostdin',
+        '-copyts',
+        ...seek,
+        ...inputArguments(file),
+        '-map',
+        '0:v:0',
+        '-an',
+        '-vf',
+        filter,
+        '-fps_mode',
+        'passthrough',
+        '-f',
+        'rawvideo',
+        'pipe:1',
+      ],
       ['ignore', 'pipe', 'pipe'],
     )
     this.#child.on('error', () => this.#finish())
@@ -59,7 +78,7 @@ export class FrameDecoder {
         // As the light copies are made: steady rates to the nearest, variable ones to the next grid frame.
         this.#grids.push(video.variableRate ? Math.ceil(place - 1e-4) : Math.round(place))
         this.#wake?.()
-      } else if (!line.includes('Parsed_showinfo')) this.#said = (this.#said + line + '\n').slice(-2000)
+      } else if (!line.includes('Parsed_showinfo')) this.#said = `${this.#said}${line}\n`.slice(-2000)
     })
   }
 

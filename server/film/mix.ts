@@ -2,7 +2,7 @@ import { once } from 'node:events'
 import { createWriteStream } from 'node:fs'
 import type { Readable } from 'node:stream'
 import { finished } from 'node:stream/promises'
-import { type Exchange, type ExchangeFile } from '@pendolo/core/formats'
+import type { Exchange, ExchangeFile } from '@pendolo/core/formats'
 import { heardGains } from '@pendolo/core/mix'
 import { DEFAULT_STRIP, type Placement } from '@pendolo/core/project'
 import { interpolate } from '@pendolo/core/signal'
@@ -37,7 +37,24 @@ class PlacedSound {
     const fold = channels > 2 ? `,pan=stereo|c0=${sum(channels)}|c1=${sum(channels)}` : ',aformat=channel_layouts=stereo'
     this.#child = start(
       config,
-      ['-v', 'error', '-nostdin', ...before, ...inputArguments(file.path), '-map', '0:a:0', '-af', `${filter}${fold}`, '-ar', String(FILM_SOUND_RATE), '-ac', '2', '-f', 'f32le', 'pipe:1'],
+      [
+        '-v',
+        'error',
+        '-nostdin',
+        ...before,
+        ...inputArguments(file.path),
+        '-map',
+        '0:a:0',
+        '-af',
+        `${filter}${fold}`,
+        '-ar',
+        String(FILM_SOUND_RATE),
+        '-ac',
+        '2',
+        '-f',
+        'f32le',
+        'pipe:1',
+      ],
       ['ignore', 'pipe', 'ignore'],
     )
     this.#child.on('error', () => {
@@ -120,7 +137,13 @@ function heard(exchange: Exchange, files: ReadonlyMap<string, ExchangeFile>): { 
  * Mixes the film's sound as raw 32-bit stereo at 48 kHz, exactly as long as its pictures.
  * @returns number of sound frames written
  */
-export async function mixSound(config: Config, exchange: Exchange, files: ReadonlyMap<string, ExchangeFile>, out: string, signal: AbortSignal): Promise<number> {
+export async function mixSound(
+  config: Config,
+  exchange: Exchange,
+  files: ReadonlyMap<string, ExchangeFile>,
+  out: string,
+  signal: AbortSignal,
+): Promise<number> {
   const seconds = (frame: number) => frameStart(frame, exchange.rate) / FLICKS_PER_SECOND
   const from = Math.round(seconds(exchange.fromFrame) * FILM_SOUND_RATE)
   const total = Math.round(seconds(exchange.toFrame) * FILM_SOUND_RATE) - from

@@ -1,7 +1,7 @@
 import { once } from 'node:events'
 import { rm } from 'node:fs/promises'
 import type { Writable } from 'node:stream'
-import { type Exchange, type ExchangeFile, type Segment } from '@pendolo/core/formats'
+import type { Exchange, ExchangeFile, Segment } from '@pendolo/core/formats'
 import { frameGridOf } from '@pendolo/core/project'
 import { frameShownAt, frameStart } from '@pendolo/core/time'
 import type { Config } from '../config.ts'
@@ -46,12 +46,68 @@ export async function renderFilm(
   })
 }
 
-async function renderPictures(config: Config, exchange: Exchange, size: FilmSize, sound: string, out: string, report: (share: number, detail: string) => void, signal: AbortSignal): Promise<void> {
+async function renderPictures(
+  config: Config,
+  exchange: Exchange,
+  size: FilmSize,
+  sound: string,
+  out: string,
+  report: (share: number, detail: string) => void,
+  signal: AbortSignal,
+): Promise<void> {
   const { rate } = exchange
   const args = [
-    '-v', 'error', '-y', '-nostdin', '-f', 'rawvideo', '-pix_fmt', 'yuv420p', '-s', `${size.width}x${size.height}`, '-framerate', `${rate.num}/${rate.den}`, '-i', 'pipe:3',
-    '-f', 'f32le', '-ar', String(FILM_SOUND_RATE), '-ac', '2', '-i', `file:${sound}`, '-map', '0:v', '-map', '1:a', '-c:v', 'libx264', '-preset', 'veryfast', '-crf', '18', '-pix_fmt', 'yuv420p',
-    '-color_primaries', 'bt709', '-color_trc', 'bt709', '-colorspace', 'bt709', '-color_range', 'tv', '-c:a', 'aac', '-b:a', '256k', '-movflags', '+faststart', '-f', 'mp4', out,
+    '-v',
+    'error',
+    '-y',
+    '-nostdin',
+    '-f',
+    'rawvideo',
+    '-pix_fmt',
+    'yuv420p',
+    '-s',
+    `${size.width}x${size.height}`,
+    '-framerate',
+    `${rate.num}/${rate.den}`,
+    '-i',
+    'pipe:3',
+    '-f',
+    'f32le',
+    '-ar',
+    String(FILM_SOUND_RATE),
+    '-ac',
+    '2',
+    '-i',
+    `file:${sound}`,
+    '-map',
+    '0:v',
+    '-map',
+    '1:a',
+    '-c:v',
+    'libx264',
+    '-preset',
+    'veryfast',
+    '-crf',
+    '18',
+    '-pix_fmt',
+    'yuv420p',
+    '-color_primaries',
+    'bt709',
+    '-color_trc',
+    'bt709',
+    '-colorspace',
+    'bt709',
+    '-color_range',
+    'tv',
+    '-c:a',
+    'aac',
+    '-b:a',
+    '256k',
+    '-movflags',
+    '+faststart',
+    '-f',
+    'mp4',
+    out,
   ]
   const encoder = start(config, args, ['ignore', 'ignore', 'pipe', 'pipe'])
   let said = ''

@@ -1,5 +1,5 @@
 import path from 'node:path'
-import { EXCHANGE_FORMATS, editsBody, type EditsBody, filmBody, gatherBody, lineUpBody, newProjectBody, renameProjectBody } from '@pendolo/api'
+import { type EditsBody, EXCHANGE_FORMATS, editsBody, filmBody, gatherBody, lineUpBody, newProjectBody } from '@pendolo/api'
 import { layOut, writeEdl, writeOtio } from '@pendolo/core/formats'
 import express, { type Request, type Response } from 'express'
 import helmet from 'helmet'
@@ -63,7 +63,7 @@ export function makeApp(shop: Workshop, events: EventHub, log: Logger, port: () 
   })
   api.get('/projects/:id', async (request, response) => void response.json(await store.state(request.params.id)))
   api.patch('/projects/:id', async (request, response) => {
-    await store.rename(request.params.id, body<{ name: string }>(request, renameProjectBody).name)
+    await store.rename(request.params.id, body<{ name: string }>(request).name)
     response.status(204).end()
   })
   api.delete('/projects/:id', async (request, response) => {
@@ -117,7 +117,8 @@ export function makeApp(shop: Workshop, events: EventHub, log: Logger, port: () 
   })
   api.get('/projects/:id/exchange/:format', async (request, response) => {
     const { id, format } = request.params
-    if (!(EXCHANGE_FORMATS as readonly string[]).includes(format)) throw new ProblemError(404, 'Not found', `there is no format ${format}; there are ${EXCHANGE_FORMATS.join(' and ')}`)
+    if (!(EXCHANGE_FORMATS as readonly string[]).includes(format))
+      throw new ProblemError(404, 'Not found', `there is no format ${format}; there are ${EXCHANGE_FORMATS.join(' and ')}`)
     const name = await store.name(id)
     const exchange = layOut(name, await store.doc(id), exchangeFiles(await store.files(id)))
     response.attachment(`${safeName(name)}.${format}`).type(format === 'otio' ? 'application/json' : 'text/plain')

@@ -15,7 +15,8 @@ function isLocal(host: string, port: number): boolean {
 export function onlyOurselves(port: () => number) {
   return (request: Request, _: Response, next: NextFunction): void => {
     const host = request.headers.host ?? ''
-    if (!isLocal(host, port())) throw new ProblemError(403, 'This address is not served', `requests must go to 127.0.0.1:${port()}, not to ${host || 'an unnamed host'}`)
+    if (!isLocal(host, port()))
+      throw new ProblemError(403, 'This address is not served', `requests must go to 127.0.0.1:${port()}, not to ${host || 'an unnamed host'}`)
     const { origin } = request.headers
     if (origin !== undefined && !(URL.canParse(origin) && isLocal(new URL(origin).host, port()))) {
       throw new ProblemError(403, 'Request from another site', `a page of ${origin} may not use this application`)

@@ -1,5 +1,5 @@
-import { createServer, type Server } from 'node:http'
 import { mkdirSync } from 'node:fs'
+import { createServer, type Server } from 'node:http'
 import type { AddressInfo } from 'node:net'
 import { type Logger, pino } from 'pino'
 import { Analysis } from '../analysis.ts'

@@ -15,13 +15,22 @@ const MOST_FILES = 2000
  * @returns the paths to gather: one for each top folder or loose file
  */
 export async function receiveUpload(request: Request, into: string): Promise<string[]> {
-  if (!/^multipart\/form-data/.test(request.headers['content-type'] ?? '')) throw new ProblemError(400, 'The request is not right', 'files must come as multipart/form-data')
+  if (!/^multipart\/form-data/.test(request.headers['content-type'] ?? ''))
+    throw new ProblemError(400, 'The request is not right', 'files must come as multipart/form-data')
   const tops = new Set<string>()
   const writes: Promise<void>[] = []
-  const parser = busboy({ headers: request.headers, preservePath: true, defParamCharset: 'utf8', limits: { files: MOST_FILES, fileSize: MOST_BYTES, fields: 10 } })
+  const parser = busboy({
+    headers: request.headers,
+    preservePath: true,
+    defParamCharset: 'utf8',
+    limits: { files: MOST_FILES, fileSize: MOST_BYTES, fields: 10 },
+  })
   parser.on('file', (_, stream, info) => {
     const filename = info.filename ?? ''
-    const parts = filename.split(/[\\/]+/).map(safePart).filter(Boolean)
+    const parts = filename
+      .split(/[\\/]+/)
+      .map(safePart)
+      .filter(Boolean)
     if (parts.length === 0) {
       stream.resume()
       return

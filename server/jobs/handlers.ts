@@ -1,11 +1,11 @@
+import { existsSync, statSync } from 'node:fs'
 import path from 'node:path'
 import type { FilmBody, LineUpBody } from '@pendolo/api'
 import { type ExchangeFile, layOut } from '@pendolo/core/formats'
 import type { SoundPlacement } from '@pendolo/core/lineup'
-import { PULSE_RATE } from '@pendolo/core/pulse'
 import type { Clip, Placement, ProjectDoc } from '@pendolo/core/project'
-import { flicks, frameAt, parseRate, placementFromSeconds, type Rate, secondsToFlicks, frameStart } from '@pendolo/core/time'
-import { existsSync, statSync } from 'node:fs'
+import { PULSE_RATE } from '@pendolo/core/pulse'
+import { flicks, frameAt, frameStart, parseRate, placementFromSeconds, type Rate, secondsToFlicks } from '@pendolo/core/time'
 import type { Analysis } from '../analysis.ts'
 import type { Config } from '../config.ts'
 import { renderFilm } from '../film/render.ts'
@@ -58,7 +58,8 @@ async function light(shop: Workshop, run: JobRun) {
   const frames = await makeLightCopies(shop.config, file.path, file.contentKey, file.facts, (share) => run.report(share, 'making the light copy'), run.signal)
   const { video } = file.facts
   // Only a whole pass tells the exact number of pictures; containers often only guess.
-  if (frames !== null && video && frames !== video.frames) await shop.store.updateFile(file.id, run.projectId, { facts: { ...file.facts, video: { ...video, frames } } })
+  if (frames !== null && video && frames !== video.frames)
+    await shop.store.updateFile(file.id, run.projectId, { facts: { ...file.facts, video: { ...video, frames } } })
   else await shop.store.updateFile(file.id, run.projectId, {})
   return { detail: 'ready' }
 }
@@ -75,13 +76,15 @@ const making = new Map<string, Promise<void>>()
 async function ensureSound(shop: Workshop, file: FileRow, run: JobRun): Promise<void> {
   const already = making.get(file.contentKey)
   if (already) await already.catch(() => undefined)
-  const task = makeSound(shop.config, file.path, file.contentKey, file.facts, (share) => run.report(share, `listening to ${file.name}`), run.signal).then(async (findings) => {
-    if (!findings) return
-    const notes = notesFor(file.facts)
-    if (findings.silent) notes.push('the sound is silence')
-    if (findings.emptyChannel) notes.push(`the ${findings.emptyChannel} channel is empty`)
-    await shop.store.updateFile(file.id, run.projectId, { notes })
-  })
+  const task = makeSound(shop.config, file.path, file.contentKey, file.facts, (share) => run.report(share, `listening to ${file.name}`), run.signal).then(
+    async (findings) => {
+      if (!findings) return
+      const notes = notesFor(file.facts)
+      if (findings.silent) notes.push('the sound is silence')
+      if (findings.emptyChannel) notes.push(`the ${findings.emptyChannel} channel is empty`)
+      await shop.store.updateFile(file.id, run.projectId, { notes })
+    },
+  )
   making.set(file.contentKey, task)
   try {
     await task
@@ -122,7 +125,10 @@ async function lineUp(shop: Workshop, run: JobRun) {
       present(file)
       await ensureSound(shop, file, run)
       const near = body.nearSeconds === undefined ? null : { startSeconds: body.nearSeconds, tolerance: body.tolerance ?? 5 }
-      placed = await shop.analysis.run({ kind: 'place', masterSound, clipSound: artefactPath(shop.config, file.contentKey, 'analysis'), thorough: body.thorough ?? false, near }, run.signal)
+      placed = await shop.analysis.run(
+        { kind: 'place', masterSound, clipSound: artefactPath(shop.config, file.contentKey, 'analysis'), thorough: body.thorough ?? false, near },
+        run.signal,
+      )
       why = placed.why
       await shop.store.saveProof(run.projectId, clip.id, { ...placed, clipName: file.name })
     }
@@ -160,7 +166,18 @@ async function pulse(shop: Workshop, run: JobRun) {
   const found = await shop.analysis.run({ kind: 'pulse', samples }, run.signal)
   await shop.store.edit(
     run.projectId,
-    [{ type: 'setPulse', pulse: { tempoBpm: found.tempoBpm, metre: found.metre, confidence: found.confidence, beats: found.beats.map(secondsToFlicks), downbeats: found.downbeats } }],
+    [
+      {
+        type: 'setPulse',
+        pulse: {
+          tempoBpm: found.tempoBpm,
+          metre: found.metre,
+          confidence: found.confidence,
+          beats: found.beats.map(secondsToFlicks),
+          downbeats: found.downbeats,
+        },
+      },
+    ],
     'find the pulse',
     run.jobId,
   )

@@ -116,12 +116,18 @@ export class JobQueue {
       running.abort.abort()
       return
     }
-    await this.#db.update(jobs).set({ state: 'cancelled', detail: 'cancelled', finishedAt: Date.now() }).where(and(eq(jobs.id, id), eq(jobs.state, 'queued')))
+    await this.#db
+      .update(jobs)
+      .set({ state: 'cancelled', detail: 'cancelled', finishedAt: Date.now() })
+      .where(and(eq(jobs.id, id), eq(jobs.state, 'queued')))
     await this.#tell(id)
   }
 
   async retry(id: string): Promise<void> {
-    await this.#db.update(jobs).set({ state: 'queued', progress: 0, detail: 'waiting', finishedAt: null }).where(and(eq(jobs.id, id), inArray(jobs.state, ['failed', 'cancelled'])))
+    await this.#db
+      .update(jobs)
+      .set({ state: 'queued', progress: 0, detail: 'waiting', finishedAt: null })
+      .where(and(eq(jobs.id, id), inArray(jobs.state, ['failed', 'cancelled'])))
     await this.#tell(id)
     this.#poke()
   }
@@ -162,13 +168,25 @@ export class JobQueue {
       told = now
       const progress = Math.round(Math.max(0, Math.min(1, share)) * 1000)
       lastWrite = lastWrite
-        .then(() => this.#db.update(jobs).set({ progress, ...(detail !== undefined && { detail }) }).where(and(eq(jobs.id, row.id), eq(jobs.state, 'running'))))
+        .then(() =>
+          this.#db
+            .update(jobs)
+            .set({ progress, ...(detail !== undefined && { detail }) })
+            .where(and(eq(jobs.id, row.id), eq(jobs.state, 'running'))),
+        )
         .then(() => this.#tell(row.id))
         .catch((error) => this.#log.error(error, 'job progress'))
     }
     const handler = this.#handlers.get(row.kind as JobKind) as JobHandler
     try {
-      const outcome = await handler({ jobId: row.id, projectId: row.projectId, fileId: row.fileId, payload: JSON.parse(row.payload), signal: abort.signal, report })
+      const outcome = await handler({
+        jobId: row.id,
+        projectId: row.projectId,
+        fileId: row.fileId,
+        payload: JSON.parse(row.payload),
+        signal: abort.signal,
+        report,
+      })
       await lastWrite
       await this.#end(row.id, 'done', outcome.detail, outcome.result)
     } catch (error) {

@@ -12,7 +12,14 @@ export async function contentKey(file: string): Promise<{ key: string; size: num
   try {
     const { size } = await handle.stat()
     const hash = createHash('sha256').update(`pendolo-1:${size}:`)
-    const places = size <= 3 * PIECE ? [[0, size]] : [[0, PIECE], [Math.floor(size / 2), PIECE], [size - PIECE, PIECE]]
+    const places =
+      size <= 3 * PIECE
+        ? [[0, size]]
+        : [
+            [0, PIECE],
+            [Math.floor(size / 2), PIECE],
+            [size - PIECE, PIECE],
+          ]
     for (const [at, length] of places) {
       const buffer = Buffer.alloc(length)
       const { bytesRead } = await handle.read(buffer, 0, length, at)

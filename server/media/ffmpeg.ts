@@ -6,8 +6,32 @@ import type { Config } from '../config.ts'
  * among them: a script that calls itself holiday.mp4 is refused by its content.
  */
 const CONTAINERS = [
-  'mov', 'mp4', 'm4a', '3gp', 'matroska', 'webm', 'avi', 'wav', 'w64', 'aiff', 'flac', 'mp3', 'aac', 'ogg',
-  'mpegts', 'mpeg', 'mxf', 'flv', 'dv', 'asf', 'caf', 'au', 'ac3', 'eac3', 'wv', 'amr',
+  'mov',
+  'mp4',
+  'm4a',
+  '3gp',
+  'matroska',
+  'webm',
+  'avi',
+  'wav',
+  'w64',
+  'aiff',
+  'flac',
+  'mp3',
+  'aac',
+  'ogg',
+  'mpegts',
+  'mpeg',
+  'mxf',
+  'flv',
+  'dv',
+  'asf',
+  'caf',
+  'au',
+  'ac3',
+  'eac3',
+  'wv',
+  'amr',
 ].join(',')
 
 /** Arguments that open a plain local file and nothing else. */

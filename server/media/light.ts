@@ -26,8 +26,36 @@ function scaled(size: { width: number; height: number }, name: string): string {
 
 function encode(name: string, crf: number, file: string): string[] {
   return [
-    '-map', `[${name}o]`, '-an', '-c:v', 'libx264', '-preset', 'veryfast', '-tune', 'fastdecode', '-profile:v', 'main', '-crf', String(crf), '-g', String(GROUP), '-bf', '0',
-    '-threads', '2', '-video_track_timescale', '90000', '-fps_mode', 'passthrough', '-map_metadata', '-1', '-movflags', '+faststart', '-f', 'mp4', file,
+    '-map',
+    `[${name}o]`,
+    '-an',
+    '-c:v',
+    'libx264',
+    '-preset',
+    'veryfast',
+    '-tune',
+    'fastdecode',
+    '-profile:v',
+    'main',
+    '-crf',
+    String(crf),
+    '-g',
+    String(GROUP),
+    '-bf',
+    '0',
+    '-threads',
+    '2',
+    '-video_track_timescale',
+    '90000',
+    '-fps_mode',
+    'passthrough',
+    '-map_metadata',
+    '-1',
+    '-movflags',
+    '+faststart',
+    '-f',
+    'mp4',
+    file,
   ]
 }
 
@@ -35,14 +63,33 @@ function encode(name: string, crf: number, file: string): string[] {
  * Makes both light copies of a file's pictures in one decoding pass.
  * @returns the exact number of frames on the grid
  */
-export async function makeLightCopies(config: Config, file: string, key: string, facts: FileFacts, onProgress: (share: number) => void, signal: AbortSignal): Promise<number | null> {
+export async function makeLightCopies(
+  config: Config,
+  file: string,
+  key: string,
+  facts: FileFacts,
+  onProgress: (share: number) => void,
+  signal: AbortSignal,
+): Promise<number | null> {
   const { video } = facts
   if (!video) return null
   const finals = [artefactPath(config, key, 'tile'), artefactPath(config, key, 'sharp')]
   if (hasArtefact(config, key, 'tile') && hasArtefact(config, key, 'sharp')) return countFrames(config, finals[0])
   await completeFiles(finals, async ([tile, sharp]) => {
     const graph = `[0:v:0]${gridFilter(video)},split=2[t][s];${scaled(TILE, 't')};${scaled(SHARP, 's')}`
-    const args = ['-v', 'error', '-y', '-nostdin', '-progress', 'pipe:2', ...inputArguments(file), '-filter_complex', graph, ...encode('t', TILE.crf, tile), ...encode('s', SHARP.crf, sharp)]
+    const args = [
+      '-v',
+      'error',
+      '-y',
+      '-nostdin',
+      '-progress',
+      'pipe:2',
+      ...inputArguments(file),
+      '-filter_complex',
+      graph,
+      ...encode('t', TILE.crf, tile),
+      ...encode('s', SHARP.crf, sharp),
+    ]
     await run(config.ffmpeg, args, {
       signal,
       onStderr: (text) => {

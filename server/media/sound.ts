@@ -35,7 +35,14 @@ export function soundClock(facts: FileFacts): { before: string[]; filter: string
  * One decoding pass of a file's sound gives the light copy for listening, the waveform overview and the 8 kHz mono
  * sound that placing works on.
  */
-export async function makeSound(config: Config, file: string, key: string, facts: FileFacts, onProgress: (share: number) => void, signal: AbortSignal): Promise<SoundFindings | null> {
+export async function makeSound(
+  config: Config,
+  file: string,
+  key: string,
+  facts: FileFacts,
+  onProgress: (share: number) => void,
+  signal: AbortSignal,
+): Promise<SoundFindings | null> {
   const { audio } = facts
   if (!audio) return null
   const finals = [artefactPath(config, key, 'sound'), artefactPath(config, key, 'peaks'), artefactPath(config, key, 'analysis')]
@@ -53,7 +60,15 @@ export async function makeSound(config: Config, file: string, key: string, facts
   return findings
 }
 
-async function decode(config: Config, file: string, facts: FileFacts, sound: string, raw: string, onProgress: (share: number) => void, signal: AbortSignal): Promise<void> {
+async function decode(
+  config: Config,
+  file: string,
+  facts: FileFacts,
+  sound: string,
+  raw: string,
+  onProgress: (share: number) => void,
+  signal: AbortSignal,
+): Promise<void> {
   const channels = facts.audio?.channels ?? 1
   const { before, filter } = soundClock(facts)
   // More than two channels are heard together as one until each has a strip of its own.
@@ -61,9 +76,44 @@ async function decode(config: Config, file: string, facts: FileFacts, sound: str
   const graph = `[0:a:0]${filter}${fold},asplit=2[a][b]`
   const two = channels === 2 ? 2 : 1
   const args = [
-    '-v', 'error', '-y', '-nostdin', '-progress', 'pipe:2', ...before, ...inputArguments(file), '-filter_complex', graph,
-    '-map', '[a]', '-ar', '48000', '-ac', String(two), '-sample_fmt', 's16', '-c:a', 'flac', '-compression_level', '3', '-strict', '-2', '-f', 'mp4', '-movflags', '+faststart', sound,
-    '-map', '[b]', '-ar', String(ANALYSIS_RATE), '-ac', String(channels >= 2 ? 2 : 1), '-f', 's16le', raw,
+    '-v',
+    'error',
+    '-y',
+    '-nostdin',
+    '-progress',
+    'pipe:2',
+    ...before,
+    ...inputArguments(file),
+    '-filter_complex',
+    graph,
+    '-map',
+    '[a]',
+    '-ar',
+    '48000',
+    '-ac',
+    String(two),
+    '-sample_fmt',
+    's16',
+    '-c:a',
+    'flac',
+    '-compression_level',
+    '3',
+    '-strict',
+    '-2',
+    '-f',
+    'mp4',
+    '-movflags',
+    '+faststart',
+    sound,
+    '-map',
+    '[b]',
+    '-ar',
+    String(ANALYSIS_RATE),
+    '-ac',
+    String(channels >= 2 ? 2 : 1),
+    '-f',
+    's16le',
+    raw,
   ]
   await run(config.ffmpeg, args, {
     signal,
@@ -135,7 +185,24 @@ export async function readAnalysisSound(file: string): Promise<Float32Array> {
 export async function decodeMono(config: Config, file: string, facts: FileFacts, sampleRate: number, signal?: AbortSignal): Promise<Float32Array> {
   const { before, filter } = soundClock(facts)
   const chunks: Buffer[] = []
-  const args = ['-v', 'error', '-nostdin', ...before, ...inputArguments(path.resolve(file)), '-map', '0:a:0', '-af', filter, '-ac', '1', '-ar', String(sampleRate), '-f', 'f32le', 'pipe:1']
+  const args = [
+    '-v',
+    'error',
+    '-nostdin',
+    ...before,
+    ...inputArguments(path.resolve(file)),
+    '-map',
+    '0:a:0',
+    '-af',
+    filter,
+    '-ac',
+    '1',
+    '-ar',
+    String(sampleRate),
+    '-f',
+    'f32le',
+    'pipe:1',
+  ]
   await run(config.ffmpeg, args, { signal, onStdout: (chunk) => chunks.push(chunk) })
   const all = Buffer.concat(chunks)
   return new Float32Array(all.buffer.slice(all.byteOffset, all.byteOffset + (all.length & ~3)))

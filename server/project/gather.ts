@@ -109,7 +109,11 @@ export async function gather(config: Config, store: ProjectStore, projectId: str
  * @param masterIsCamera the master so far is a camera's own sound: a recording that comes later takes its place as
  *   long as nothing has been lined up
  */
-export function sort(doc: ProjectDoc, rows: readonly { id: string; name: string; facts: FileFacts; folder: string | null }[], masterIsCamera = false): { edits: Edit[] } {
+export function sort(
+  doc: ProjectDoc,
+  rows: readonly { id: string; name: string; facts: FileFacts; folder: string | null }[],
+  masterIsCamera = false,
+): { edits: Edit[] } {
   const angles: Angle[] = []
   const byKey = new Map(doc.angles.map((a) => [a.name.toLowerCase(), a]))
   const clips: Clip[] = []

@@ -32,7 +32,8 @@ export async function allowedPath(config: Config, given: string): Promise<string
 
 export async function listRoots(config: Config): Promise<FolderEntry[]> {
   const out: FolderEntry[] = []
-  for (const root of config.roots) if (existsSync(root)) out.push({ name: path.basename(root) || root, path: root, kind: 'folder', size: 0, mediaCount: await countMedia(root, 1) })
+  for (const root of config.roots)
+    if (existsSync(root)) out.push({ name: path.basename(root) || root, path: root, kind: 'folder', size: 0, mediaCount: await countMedia(root, 1) })
   return out
 }
 
@@ -44,7 +45,8 @@ export async function listFolder(config: Config, given: string): Promise<FolderL
     if (entry.name.startsWith('.')) continue
     const full = path.join(real, entry.name)
     if (entry.isDirectory()) entries.push({ name: entry.name, path: full, kind: 'folder', size: 0, mediaCount: await countMedia(full, 2) })
-    else if (entry.isFile() && looksLikeMedia(entry.name)) entries.push({ name: entry.name, path: full, kind: 'file', size: (await stat(full)).size, mediaCount: 1 })
+    else if (entry.isFile() && looksLikeMedia(entry.name))
+      entries.push({ name: entry.name, path: full, kind: 'file', size: (await stat(full)).size, mediaCount: 1 })
   }
   entries.sort((a, b) => (a.kind === b.kind ? a.name.localeCompare(b.name, 'en', { numeric: true }) : a.kind === 'folder' ? -1 : 1))
   const parent = path.dirname(real)

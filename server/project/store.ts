@@ -1,10 +1,10 @@
 import { randomUUID } from 'node:crypto'
-import type { GatheredFile, ProjectState, ProjectSummary } from '@pendolo/api'
-import { applyEdits, applyKeptPatches, type Edit, emptyProject, type FileFacts, pictureSpans, type ProjectDoc } from '@pendolo/core/project'
-import { secondsToFlicks } from '@pendolo/core/time'
-import type { Patch } from 'immer'
-import { and, desc, eq, gt, isNull } from 'drizzle-orm'
 import { existsSync } from 'node:fs'
+import type { GatheredFile, ProjectState, ProjectSummary } from '@pendolo/api'
+import { applyEdits, applyKeptPatches, type Edit, emptyProject, type FileFacts, type ProjectDoc, pictureSpans } from '@pendolo/core/project'
+import { secondsToFlicks } from '@pendolo/core/time'
+import { and, desc, eq, gt, isNull } from 'drizzle-orm'
+import type { Patch } from 'immer'
 import type { Config } from '../config.ts'
 import type { Database } from '../db/open.ts'
 import { edits, files, projects, proofs } from '../db/schema.ts'
@@ -101,7 +101,12 @@ export class ProjectStore {
   /** Deleting keeps everything until it is restored; originals are never touched. */
   async setDeleted(id: string, deleted: boolean): Promise<void> {
     await this.#row(id, true)
-    await this.#inOrder(() => this.#db.update(projects).set({ deletedAt: deleted ? Date.now() : null }).where(eq(projects.id, id)))
+    await this.#inOrder(() =>
+      this.#db
+        .update(projects)
+        .set({ deletedAt: deleted ? Date.now() : null })
+        .where(eq(projects.id, id)),
+    )
     this.#events.send({ type: 'projects' })
   }
 
@@ -116,9 +121,23 @@ export class ProjectStore {
   async state(id: string): Promise<ProjectState> {
     const row = await this.#row(id)
     const gathered = (await this.files(id)).map((f) => this.#gathered(f))
-    const [undo] = await this.#db.select().from(edits).where(and(eq(edits.projectId, id), eq(edits.seq, row.head)))
-    const [redo] = await this.#db.select().from(edits).where(and(eq(edits.projectId, id), eq(edits.seq, row.head + 1)))
-    return { id, name: row.name, revision: row.revision, doc: JSON.parse(row.doc) as ProjectDoc, files: gathered, canUndo: undo?.label ?? null, canRedo: redo?.label ?? null }
+    const [undo] = await this.#db
+      .select()
+      .from(edits)
+      .where(and(eq(edits.projectId, id), eq(edits.seq, row.head)))
+    const [redo] = await this.#db
+      .select()
+      .from(edits)
+      .where(and(eq(edits.projectId, id), eq(edits.seq, row.head + 1)))
+    return {
+      id,
+      name: row.name,
+      revision: row.revision,
+      doc: JSON.parse(row.doc) as ProjectDoc,
+      files: gathered,
+      canUndo: undo?.label ?? null,
+      canRedo: redo?.label ?? null,
+    }
   }
 
   #gathered(f: FileRow): GatheredFile {
@@ -160,7 +179,10 @@ export class ProjectStore {
           backward: JSON.stringify(result.backward),
           at: now,
         })
-        await tx.update(projects).set({ doc: JSON.stringify(result.doc), revision, head: seq, changedAt: now }).where(eq(projects.id, id))
+        await tx
+          .update(projects)
+          .set({ doc: JSON.stringify(result.doc), revision, head: seq, changedAt: now })
+          .where(eq(projects.id, id))
       })
       this.#events.send({ type: 'project', projectId: id, revision })
       return { revision, doc: result.doc }
@@ -177,7 +199,10 @@ export class ProjectStore {
       let group: string | null = null
       for (;;) {
         const seq = direction === 'undo' ? head : head + 1
-        const [entry] = await this.#db.select().from(edits).where(and(eq(edits.projectId, id), eq(edits.seq, seq)))
+        const [entry] = await this.#db
+          .select()
+          .from(edits)
+          .where(and(eq(edits.projectId, id), eq(edits.seq, seq)))
         if (!entry || (group !== null && entry.groupId !== group)) break
         doc = applyKeptPatches(doc, JSON.parse(direction === 'undo' ? entry.backward : entry.forward) as Patch[])
         head += direction === 'undo' ? -1 : 1
@@ -186,7 +211,10 @@ export class ProjectStore {
       }
       if (label === null) return null
       const revision = row.revision + 1
-      await this.#db.update(projects).set({ doc: JSON.stringify(doc), revision, head, changedAt: Date.now() }).where(eq(projects.id, id))
+      await this.#db
+        .update(projects)
+        .set({ doc: JSON.stringify(doc), revision, head, changedAt: Date.now() })
+        .where(eq(projects.id, id))
       this.#events.send({ type: 'project', projectId: id, revision })
       return label
     })
@@ -215,12 +243,18 @@ export class ProjectStore {
   async saveProof(projectId: string, clipId: string, proof: unknown): Promise<void> {
     const text = JSON.stringify(proof)
     await this.#inOrder(() =>
-      this.#db.insert(proofs).values({ projectId, clipId, proof: text }).onConflictDoUpdate({ target: [proofs.projectId, proofs.clipId], set: { proof: text } }),
+      this.#db
+        .insert(proofs)
+        .values({ projectId, clipId, proof: text })
+        .onConflictDoUpdate({ target: [proofs.projectId, proofs.clipId], set: { proof: text } }),
     )
   }
 
   async proof(projectId: string, clipId: string): Promise<unknown> {
-    const [row] = await this.#db.select().from(proofs).where(and(eq(proofs.projectId, projectId), eq(proofs.clipId, clipId)))
+    const [row] = await this.#db
+      .select()
+      .from(proofs)
+      .where(and(eq(proofs.projectId, projectId), eq(proofs.clipId, clipId)))
     if (!row) throw new NotFound('there is no proof for this clip yet; line it up first')
     return JSON.parse(row.proof)
   }
@@ -246,6 +280,9 @@ function summary(row: typeof projects.$inferSelect, doc: ProjectDoc, facts: Read
     angles: doc.angles.length,
     clips: Object.keys(doc.clips).length,
     masterSeconds,
-    coverage: doc.angles.map((a) => ({ hue: a.hue, spans: spans.filter((s) => s.angleId === a.id).map((s): [number, number] => [share(s.start), share(s.end)]) })),
+    coverage: doc.angles.map((a) => ({
+      hue: a.hue,
+      spans: spans.filter((s) => s.angleId === a.id).map((s): [number, number] => [share(s.start), share(s.end)]),
+    })),
   }
 }

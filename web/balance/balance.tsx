@@ -1,7 +1,7 @@
 import type { GatheredFile } from '@pendolo/api'
+import { clipShownAt } from '@pendolo/core/cut'
 import { MAX_GAIN_DB, MIN_GAIN_DB } from '@pendolo/core/mix'
 import { type Clip, DEFAULT_STRIP, pictureSpans, projectRate, type Strip } from '@pendolo/core/project'
-import { clipShownAt } from '@pendolo/core/cut'
 import { FLICKS_PER_SECOND, printTimecode } from '@pendolo/core/time'
 import { Button, Segmented, Slider, Switch as Toggle } from 'antd'
 import { useEffect, useMemo, useState } from 'react'
@@ -70,7 +70,11 @@ export function Balance({ project, edit, top }: StageProps) {
             <div style={{ height: '100%', aspectRatio: `${doc.settings.width} / ${doc.settings.height}`, maxWidth: '100%' }}>
               {angle && <EngineCanvas source={{ kind: 'angle', angleId: angle.id }} name="balance" label="Picture of the angle in the frame" />}
             </div>
-            {!hasPicture && <span className="quiet" style={{ position: 'absolute', top: '48%' }}>no picture here</span>}
+            {!hasPicture && (
+              <span className="quiet" style={{ position: 'absolute', top: '48%' }}>
+                no picture here
+              </span>
+            )}
           </div>
           <div style={{ background: 'var(--panel)', padding: '12px 16px', overflow: 'auto' }}>
             <h3>Shape of the picture</h3>
@@ -131,7 +135,23 @@ function shapeOf(files: readonly GatheredFile[], clips: readonly Clip[], angleId
   return video ? `${video.width}×${video.height}` : ''
 }
 
-function StripRow({ name, file, start, rate, strip, total, onChange }: { name: string; file: GatheredFile; start: number; rate: number; strip: Strip; total: number; onChange: (change: Partial<Strip>) => void }) {
+function StripRow({
+  name,
+  file,
+  start,
+  rate,
+  strip,
+  total,
+  onChange,
+}: {
+  name: string
+  file: GatheredFile
+  start: number
+  rate: number
+  strip: Strip
+  total: number
+  onChange: (change: Partial<Strip>) => void
+}) {
   const peaks = usePeaks(file.contentKey, file.ready.peaks)
   const [level, setLevel] = useState(strip.gainDb)
   useEffect(() => setLevel(strip.gainDb), [strip.gainDb])
@@ -153,13 +173,35 @@ function StripRow({ name, file, start, rate, strip, total, onChange }: { name: s
       </div>
       <div className="knobs">
         <Toggle size="small" checked={strip.on} onChange={(on) => onChange({ on })} aria-label={`Hear ${name}, ${file.name}`} />
-        <Button size="small" type={strip.solo ? 'primary' : 'default'} aria-pressed={strip.solo} aria-label={`Solo ${name}`} onClick={() => onChange({ solo: !strip.solo })}>
+        <Button
+          size="small"
+          type={strip.solo ? 'primary' : 'default'}
+          aria-pressed={strip.solo}
+          aria-label={`Solo ${name}`}
+          onClick={() => onChange({ solo: !strip.solo })}
+        >
           solo
         </Button>
-        <Button size="small" type={strip.mute ? 'primary' : 'default'} aria-pressed={strip.mute} aria-label={`Mute ${name}`} onClick={() => onChange({ mute: !strip.mute })}>
+        <Button
+          size="small"
+          type={strip.mute ? 'primary' : 'default'}
+          aria-pressed={strip.mute}
+          aria-label={`Mute ${name}`}
+          onClick={() => onChange({ mute: !strip.mute })}
+        >
           mute
         </Button>
-        <Slider style={{ flex: 1, minWidth: 60 }} min={-36} max={MAX_GAIN_DB} step={0.5} value={Math.max(-36, level)} tooltip={{ formatter: (v) => `${v} dB` }} onChange={setLevel} onChangeComplete={(v: number) => onChange({ gainDb: v <= -36 ? MIN_GAIN_DB : v })} aria-label={`Level of ${name}`} />
+        <Slider
+          style={{ flex: 1, minWidth: 60 }}
+          min={-36}
+          max={MAX_GAIN_DB}
+          step={0.5}
+          value={Math.max(-36, level)}
+          tooltip={{ formatter: (v) => `${v} dB` }}
+          onChange={setLevel}
+          onChangeComplete={(v: number) => onChange({ gainDb: v <= -36 ? MIN_GAIN_DB : v })}
+          aria-label={`Level of ${name}`}
+        />
         <span className="mono" style={{ width: 40, textAlign: 'right' }}>
           {level <= -36 ? '−∞' : level.toFixed(1)}
         </span>

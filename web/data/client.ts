@@ -22,7 +22,12 @@ async function answer<T>(response: Response): Promise<T> {
 }
 
 function unreachable(): never {
-  throw new ServerProblem({ type: '', status: 0, title: 'The server cannot be reached', detail: 'is Pendolo still running? Start it again and this page goes on' })
+  throw new ServerProblem({
+    type: '',
+    status: 0,
+    title: 'The server cannot be reached',
+    detail: 'is Pendolo still running? Start it again and this page goes on',
+  })
 }
 
 export async function get<T>(path: string): Promise<T> {
@@ -48,7 +53,8 @@ export function upload<T>(path: string, files: { file: File; name: string }[], o
     request.open('POST', `/api${path}`)
     request.upload.onprogress = (event) => event.lengthComputable && onProgress(event.loaded / event.total)
     request.onload = () => answer<T>(new Response(request.responseText, { status: request.status })).then(resolve, reject)
-    request.onerror = () => reject(new ServerProblem({ type: '', status: 0, title: 'The upload stopped', detail: 'the connection to Pendolo broke; drop the files again' }))
+    request.onerror = () =>
+      reject(new ServerProblem({ type: '', status: 0, title: 'The upload stopped', detail: 'the connection to Pendolo broke; drop the files again' }))
     request.onabort = () => reject(new DOMException('cancelled', 'AbortError'))
     signal.addEventListener('abort', () => request.abort())
     request.send(form)

@@ -3,7 +3,7 @@ import { applyEdits, type Edit } from '@pendolo/core/project'
 import { type QueryClient, useQuery, useQueryClient } from '@tanstack/react-query'
 import { App } from 'antd'
 import { useCallback } from 'react'
-import { get, send, ServerProblem } from './client.ts'
+import { get, ServerProblem, send } from './client.ts'
 
 const keys = {
   projects: ['projects'] as const,
@@ -16,7 +16,13 @@ export const useProjects = () => useQuery({ queryKey: keys.projects, queryFn: ()
 export const useProject = (id: string) => useQuery({ queryKey: keys.project(id), queryFn: () => get<ProjectState>(`/projects/${id}`) })
 export const useJobs = (id: string) => useQuery({ queryKey: keys.jobs(id), queryFn: () => get<Job[]>(`/jobs?project=${id}`) })
 export const useRoots = () => useQuery({ queryKey: ['roots'], queryFn: () => get<FolderEntry[]>('/roots') })
-export const useFolder = (path: string | null) => useQuery({ queryKey: ['folder', path], queryFn: () => get<FolderListing>(`/folder?path=${encodeURIComponent(path ?? '')}`), enabled: path !== null, retry: false })
+export const useFolder = (path: string | null) =>
+  useQuery({
+    queryKey: ['folder', path],
+    queryFn: () => get<FolderListing>(`/folder?path=${encodeURIComponent(path ?? '')}`),
+    enabled: path !== null,
+    retry: false,
+  })
 
 export interface ProofReply {
   verdict: 'sure' | 'check' | 'loose'
@@ -26,7 +32,12 @@ export interface ProofReply {
   proof: import('@pendolo/core/lineup').SoundProof
 }
 export const useProof = (id: string, clipId: string | null, stamp: unknown) =>
-  useQuery({ queryKey: [...keys.proof(id, clipId ?? ''), stamp], queryFn: () => get<ProofReply>(`/projects/${id}/proofs/${clipId}`), enabled: clipId !== null, retry: false })
+  useQuery({
+    queryKey: [...keys.proof(id, clipId ?? ''), stamp],
+    queryFn: () => get<ProofReply>(`/projects/${id}/proofs/${clipId}`),
+    enabled: clipId !== null,
+    retry: false,
+  })
 
 /** Edits on their way to the server, project by project, in order. */
 const lines = new Map<string, { last: Promise<unknown>; waiting: number; heard: number }>()
@@ -80,7 +91,10 @@ export function useEdit(id: string): (edits: Edit[], label: string) => boolean {
         })
         .catch((error: unknown) => {
           line.waiting--
-          notification.error({ title: error instanceof ServerProblem ? error.title : 'The change was not kept', description: error instanceof Error ? error.message : String(error) })
+          notification.error({
+            title: error instanceof ServerProblem ? error.title : 'The change was not kept',
+            description: error instanceof Error ? error.message : String(error),
+          })
           void client.invalidateQueries({ queryKey: keys.project(id) })
         })
       return true

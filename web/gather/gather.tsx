@@ -1,10 +1,10 @@
+import { DndContext, type DragEndEvent, KeyboardSensor, PointerSensor, useSensor, useSensors } from '@dnd-kit/core'
+import { SortableContext, sortableKeyboardCoordinates, useSortable, verticalListSortingStrategy } from '@dnd-kit/sortable'
+import { CSS } from '@dnd-kit/utilities'
 import type { GatheredFile, Job } from '@pendolo/api'
 import type { Angle, Clip } from '@pendolo/core/project'
 import { nextHue, projectRate } from '@pendolo/core/project'
 import { PROJECT_RATES, parseRate, printLength, printRate, type Rate } from '@pendolo/core/time'
-import { DndContext, type DragEndEvent, KeyboardSensor, PointerSensor, useSensor, useSensors } from '@dnd-kit/core'
-import { SortableContext, sortableKeyboardCoordinates, useSortable, verticalListSortingStrategy } from '@dnd-kit/sortable'
-import { CSS } from '@dnd-kit/utilities'
 import { App, Button, Checkbox, Dropdown, Form, Input, InputNumber, Popover, Select } from 'antd'
 import { ArrowDownUp, GripVertical } from 'lucide-react'
 import { useMemo, useState } from 'react'
@@ -36,11 +36,12 @@ export function Gather({ project, edit, top }: StageProps) {
   const selected = [...chosen].filter((id) => doc.clips[id])
   const masterFile = doc.masterClipId ? byId.get(doc.clips[doc.masterClipId].fileId) : undefined
 
-  const toggle = (id: string) => setChosen((now) => {
-    const next = new Set(now)
-    if (!next.delete(id)) next.add(id)
-    return next
-  })
+  const toggle = (id: string) =>
+    setChosen((now) => {
+      const next = new Set(now)
+      if (!next.delete(id)) next.add(id)
+      return next
+    })
   const setAside = (ids: string[], away: boolean) => {
     edit([{ type: 'setAside', clipIds: ids, aside: away }], away ? 'set aside' : 'take back')
     setChosen(new Set())
@@ -49,12 +50,20 @@ export function Gather({ project, edit, top }: StageProps) {
     edit([{ type: 'moveClips', clipIds: selected, angle }], 'move files to an angle')
     setChosen(new Set())
   }
-  useHotkeys('f2', () => {
-    const clip = doc.clips[selected[0] ?? '']
-    setRenaming(clip?.angleId ?? doc.angles[0]?.id ?? null)
-  }, { preventDefault: true }, [selected, doc])
+  useHotkeys(
+    'f2',
+    () => {
+      const clip = doc.clips[selected[0] ?? '']
+      setRenaming(clip?.angleId ?? doc.angles[0]?.id ?? null)
+    },
+    { preventDefault: true },
+    [selected, doc],
+  )
 
-  const sensors = useSensors(useSensor(PointerSensor, { activationConstraint: { distance: 5 } }), useSensor(KeyboardSensor, { coordinateGetter: sortableKeyboardCoordinates }))
+  const sensors = useSensors(
+    useSensor(PointerSensor, { activationConstraint: { distance: 5 } }),
+    useSensor(KeyboardSensor, { coordinateGetter: sortableKeyboardCoordinates }),
+  )
   const reorder = ({ active, over }: DragEndEvent) => {
     if (!over || active.id === over.id) return
     const ids = doc.angles.map((a) => a.id)
@@ -85,11 +94,19 @@ export function Gather({ project, edit, top }: StageProps) {
           {clips.length === 0 ? (
             <div className="empty">
               <h2>Bring the cameras in</h2>
-              <p>One folder is one camera: drop folders on the left, or open one there and press “add”. Your files stay where they are and are never changed.</p>
+              <p>
+                One folder is one camera: drop folders on the left, or open one there and press “add”. Your files stay where they are and are never changed.
+              </p>
             </div>
           ) : (
             <>
-              <MasterRow file={masterFile} choices={clips.filter((c) => byId.get(c.fileId)?.facts.audio && c.state !== 'aside').map((c) => ({ id: c.id, file: byId.get(c.fileId) as GatheredFile }))} onChoose={(clipId) => edit([{ type: 'setMaster', clipId }], 'choose the master')} />
+              <MasterRow
+                file={masterFile}
+                choices={clips
+                  .filter((c) => byId.get(c.fileId)?.facts.audio && c.state !== 'aside')
+                  .map((c) => ({ id: c.id, file: byId.get(c.fileId) as GatheredFile }))}
+                onChoose={(clipId) => edit([{ type: 'setMaster', clipId }], 'choose the master')}
+              />
               <div style={{ display: 'flex', gap: 8, alignItems: 'center', minHeight: 34 }}>
                 {selected.length > 0 ? (
                   <>
@@ -103,7 +120,11 @@ export function Gather({ project, edit, top }: StageProps) {
                         items: [
                           ...doc.angles.map((a, i) => ({ key: a.id, label: `${i + 1} ${a.name}`, onClick: () => moveTo({ id: a.id }) })),
                           { type: 'divider' as const },
-                          { key: 'new', label: 'a new angle', onClick: () => moveTo({ id: newId(), name: 'New angle', hue: nextHue(doc.angles), framing: 'fit' }) },
+                          {
+                            key: 'new',
+                            label: 'a new angle',
+                            onClick: () => moveTo({ id: newId(), name: 'New angle', hue: nextHue(doc.angles), framing: 'fit' }),
+                          },
                         ],
                       }}
                     >
@@ -114,11 +135,20 @@ export function Gather({ project, edit, top }: StageProps) {
                     </Button>
                   </>
                 ) : (
-                  <span className="quiet">drag an angle to reorder: the order is the number key · F2 or a double click renames · choose files to set them aside or move them</span>
+                  <span className="quiet">
+                    drag an angle to reorder: the order is the number key · F2 or a double click renames · choose files to set them aside or move them
+                  </span>
                 )}
                 <span style={{ flex: 1 }} />
                 <ArrowDownUp size={13} aria-hidden="true" />
-                <Select size="small" value={sort} onChange={setSort} aria-label="Order of files" options={Object.entries(SORTS).map(([value, label]) => ({ value: value as Sort, label }))} style={{ width: 130 }} />
+                <Select
+                  size="small"
+                  value={sort}
+                  onChange={setSort}
+                  aria-label="Order of files"
+                  options={Object.entries(SORTS).map(([value, label]) => ({ value: value as Sort, label }))}
+                  style={{ width: 130 }}
+                />
               </div>
               <DndContext sensors={sensors} onDragEnd={reorder}>
                 <table>
@@ -136,7 +166,11 @@ export function Gather({ project, edit, top }: StageProps) {
                         key={angle.id}
                         angle={angle}
                         index={i}
-                        clips={sorted(clips.filter((c) => c.angleId === angle.id && c.state !== 'aside'), byId, sort)}
+                        clips={sorted(
+                          clips.filter((c) => c.angleId === angle.id && c.state !== 'aside'),
+                          byId,
+                          sort,
+                        )}
                         files={byId}
                         jobs={jobs}
                         chosen={chosen}
@@ -191,7 +225,15 @@ function sorted(clips: Clip[], files: ReadonlyMap<string, GatheredFile>, by: Sor
   return [...clips].sort(order[by])
 }
 
-function MasterRow({ file, choices, onChoose }: { file: GatheredFile | undefined; choices: { id: string; file: GatheredFile }[]; onChoose: (clipId: string) => void }) {
+function MasterRow({
+  file,
+  choices,
+  onChoose,
+}: {
+  file: GatheredFile | undefined
+  choices: { id: string; file: GatheredFile }[]
+  onChoose: (clipId: string) => void
+}) {
   const peaks = usePeaks(file?.contentKey ?? null, file?.ready.peaks ?? false)
   return (
     <div className="master-row">
@@ -246,7 +288,15 @@ function AngleRows({ angle, index, clips, files, jobs, chosen, onToggle, renamin
         </td>
         <td>
           {renaming ? (
-            <Input size="small" autoFocus defaultValue={angle.name} aria-label="Name of the angle" onBlur={(e) => onName(e.target.value)} onPressEnter={(e) => onName(e.currentTarget.value)} onKeyDown={(e) => e.key === 'Escape' && onName('')} />
+            <Input
+              size="small"
+              autoFocus
+              defaultValue={angle.name}
+              aria-label="Name of the angle"
+              onBlur={(e) => onName(e.target.value)}
+              onPressEnter={(e) => onName(e.currentTarget.value)}
+              onKeyDown={(e) => e.key === 'Escape' && onName('')}
+            />
           ) : (
             <button type="button" className="plain angle-name" onDoubleClick={onRename} title="Double click renames">
               {angle.name}
@@ -261,13 +311,35 @@ function AngleRows({ angle, index, clips, files, jobs, chosen, onToggle, renamin
         <td>{shown.length > 1 && <span className="note">one camera, stopped {shown.length - 1 === 1 ? 'once' : `${shown.length - 1} times`}</span>}</td>
       </tr>
       {shown.map(({ clip, file }) => (
-        <FileRow key={clip.id} clip={clip} file={file} alone={shown.length === 1} jobs={jobs.filter((j) => j.fileId === file.id)} chosen={chosen.has(clip.id)} onToggle={() => onToggle(clip.id)} />
+        <FileRow
+          key={clip.id}
+          clip={clip}
+          file={file}
+          alone={shown.length === 1}
+          jobs={jobs.filter((j) => j.fileId === file.id)}
+          chosen={chosen.has(clip.id)}
+          onToggle={() => onToggle(clip.id)}
+        />
       ))}
     </tbody>
   )
 }
 
-function FileRow({ clip, file, alone, jobs, chosen, onToggle }: { clip: Clip; file: GatheredFile; alone: boolean; jobs: Job[]; chosen: boolean; onToggle: () => void }) {
+function FileRow({
+  clip,
+  file,
+  alone,
+  jobs,
+  chosen,
+  onToggle,
+}: {
+  clip: Clip
+  file: GatheredFile
+  alone: boolean
+  jobs: Job[]
+  chosen: boolean
+  onToggle: () => void
+}) {
   const running = jobs.find((j) => j.state === 'running')
   const waiting = jobs.find((j) => j.state === 'queued')
   const { video } = file.facts
@@ -318,11 +390,31 @@ function SettingsChip({ project, edit }: Pick<StageProps, 'project' | 'edit'>) {
         <Form
           layout="vertical"
           style={{ width: 260 }}
-          initialValues={{ rate: settings.rate, width: settings.width, height: settings.height, hours: Math.round(settings.startFrame / Math.round(rate.num / rate.den) / 3600), dropFrame: settings.dropFrame }}
+          initialValues={{
+            rate: settings.rate,
+            width: settings.width,
+            height: settings.height,
+            hours: Math.round(settings.startFrame / Math.round(rate.num / rate.den) / 3600),
+            dropFrame: settings.dropFrame,
+          }}
           onFinish={(v: { rate: (typeof PROJECT_RATES)[number]; width: number; height: number; hours: number; dropFrame: boolean }) => {
             const next = parseRate(v.rate) as Rate
             const drop = v.dropFrame && next.den === 1001 && next.num % 30000 === 0
-            edit([{ type: 'settings', change: { rate: v.rate, width: v.width & ~1, height: v.height & ~1, dropFrame: drop, startFrame: v.hours * 3600 * Math.round(next.num / next.den) } }], 'change the settings')
+            edit(
+              [
+                {
+                  type: 'settings',
+                  change: {
+                    rate: v.rate,
+                    width: v.width & ~1,
+                    height: v.height & ~1,
+                    dropFrame: drop,
+                    startFrame: v.hours * 3600 * Math.round(next.num / next.den),
+                  },
+                },
+              ],
+              'change the settings',
+            )
             if (v.dropFrame && !drop) void message.info('Drop-frame counting exists for 29.97 and 59.94 only')
             setOpen(false)
           }}

@@ -1,8 +1,8 @@
-import { App, Button, Progress, Spin } from 'antd'
 import { useQueryClient } from '@tanstack/react-query'
+import { App, Button, Progress, Spin } from 'antd'
 import { ArrowLeft, FileVideo, Folder } from 'lucide-react'
 import { useRef, useState } from 'react'
-import { send, ServerProblem, upload } from '../data/client.ts'
+import { ServerProblem, send, upload } from '../data/client.ts'
 import { keys, useFolder, useRoots } from '../data/queries.ts'
 import { droppedFiles } from './dropped.ts'
 
@@ -38,7 +38,12 @@ export function Sources({ projectId, known }: { projectId: string; known: Readon
       tell(await act())
     } catch (problem) {
       if (problem instanceof DOMException && problem.name === 'AbortError') void message.info('The upload was cancelled')
-      else notification.error({ title: problem instanceof ServerProblem ? problem.title : 'That did not work', description: problem instanceof Error ? problem.message : String(problem), duration: 12 })
+      else
+        notification.error({
+          title: problem instanceof ServerProblem ? problem.title : 'That did not work',
+          description: problem instanceof Error ? problem.message : String(problem),
+          duration: 12,
+        })
     } finally {
       setBusy(null)
       setShare(null)
@@ -112,14 +117,20 @@ export function Sources({ projectId, known }: { projectId: string; known: Readon
               (known.has(e.path) ? (
                 <span className="quiet">added</span>
               ) : (
-                <Button size="small" loading={busy === e.path} disabled={busy !== null && busy !== e.path} onClick={() => void add(e.path)} aria-label={`Add ${e.name}`}>
+                <Button
+                  size="small"
+                  loading={busy === e.path}
+                  disabled={busy !== null && busy !== e.path}
+                  onClick={() => void add(e.path)}
+                  aria-label={`Add ${e.name}`}
+                >
                   add
                 </Button>
               ))}
           </li>
         ))}
       </ul>
-      {path !== null && folder && folder.entries.some((e) => e.kind === 'file') && (
+      {path !== null && folder?.entries.some((e) => e.kind === 'file') && (
         <Button block onClick={() => void add(path)} disabled={busy !== null}>
           Add this whole folder
         </Button>

@@ -1,8 +1,8 @@
 import type { EXCHANGE_FORMATS, FilmBody, Job } from '@pendolo/api'
-import { planFilm, type PlannedStretch } from '@pendolo/core/cut'
+import { type PlannedStretch, planFilm } from '@pendolo/core/cut'
 import { filmRange } from '@pendolo/core/formats'
 import { pictureSpans, projectRate } from '@pendolo/core/project'
-import { type Flicks, FLICKS_PER_SECOND, PROJECT_RATES, parseRate, printLength, printRate, printTimecode, type Rate } from '@pendolo/core/time'
+import { FLICKS_PER_SECOND, type Flicks, PROJECT_RATES, parseRate, printLength, printRate, printTimecode, type Rate } from '@pendolo/core/time'
 import { App, Button, Progress, Select } from 'antd'
 import { type CSSProperties, useMemo, useState } from 'react'
 import { Link } from 'react-router'
@@ -31,7 +31,15 @@ export function HandOver({ project, top }: StageProps) {
   const range = filmRange(doc, end)
   const cut = doc.cuts.find((c) => c.id === doc.activeCutId) ?? doc.cuts[0]
   const plan = useMemo(
-    () => planFilm(cut.points, pictureSpans(doc, (id) => files.find((f) => f.id === id)?.facts), doc.angles.map((a) => a.id), range.start, range.end, doc.settings.standIn),
+    () =>
+      planFilm(
+        cut.points,
+        pictureSpans(doc, (id) => files.find((f) => f.id === id)?.facts),
+        doc.angles.map((a) => a.id),
+        range.start,
+        range.end,
+        doc.settings.standIn,
+      ),
     [cut, doc, files, range.start, range.end],
   )
   const films = jobs.filter((j) => j.kind === 'film')
@@ -84,8 +92,20 @@ export function HandOver({ project, top }: StageProps) {
                 MP4 with H.264 and AAC, every picture from the originals, the sound as balanced (the master alone unless you chose more).
               </p>
               <div style={{ display: 'flex', gap: 8 }}>
-                <Select value={size} onChange={setSize} aria-label="Size of the film" style={{ width: 130 }} options={[...new Set([own, ...SIZES])].map((s) => ({ value: s, label: s.replace('x', ' × ') }))} />
-                <Select value={filmRate} onChange={setFilmRate} aria-label="Frames a second of the film" style={{ width: 90 }} options={PROJECT_RATES.map((r) => ({ value: r, label: printRate(parseRate(r) as Rate) }))} />
+                <Select
+                  value={size}
+                  onChange={setSize}
+                  aria-label="Size of the film"
+                  style={{ width: 130 }}
+                  options={[...new Set([own, ...SIZES])].map((s) => ({ value: s, label: s.replace('x', ' × ') }))}
+                />
+                <Select
+                  value={filmRate}
+                  onChange={setFilmRate}
+                  aria-label="Frames a second of the film"
+                  style={{ width: 90 }}
+                  options={PROJECT_RATES.map((r) => ({ value: r, label: printRate(parseRate(r) as Rate) }))}
+                />
                 <Button type="primary" onClick={() => void make()}>
                   Make the film
                 </Button>
@@ -97,7 +117,12 @@ export function HandOver({ project, top }: StageProps) {
               ))}
             </div>
           </div>
-          <Exchange project={project.id} format="otio" name="Exchange file" what="OpenTimelineIO: every angle in its place, the master, the marks and the cut" />
+          <Exchange
+            project={project.id}
+            format="otio"
+            name="Exchange file"
+            what="OpenTimelineIO: every angle in its place, the master, the marks and the cut"
+          />
           <Exchange project={project.id} format="edl" name="Cut list" what="CMX3600-style EDL of the cut, reel names from the files" />
         </Paper>
         <aside className="side" aria-label="Before it leaves">
@@ -181,13 +206,26 @@ function warn(plan: readonly PlannedStretch[], doc: StageProps['project']['doc']
   const frames = (s: PlannedStretch) => Math.round((((s.end - s.start) / FLICKS_PER_SECOND) * rate.num) / rate.den)
   for (const s of plan) {
     const seconds = ((s.end - s.start) / FLICKS_PER_SECOND).toFixed(1)
-    if (s.standIn && s.wanted) out.push({ key: `s${s.start}`, text: `${seconds} s: ${name(s.wanted)} has no picture there; ${s.angleId ? `the film would show ${name(s.angleId)}` : 'the film would be black'}.`, at: s.start, stage: 'switch' })
-    else if (s.wanted === null) out.push({ key: `n${s.start}`, text: `${seconds} s before the first choice; ${s.angleId ? `the film would show ${name(s.angleId)}` : 'the film would be black'}.`, at: s.start, stage: 'switch' })
+    if (s.standIn && s.wanted)
+      out.push({
+        key: `s${s.start}`,
+        text: `${seconds} s: ${name(s.wanted)} has no picture there; ${s.angleId ? `the film would show ${name(s.angleId)}` : 'the film would be black'}.`,
+        at: s.start,
+        stage: 'switch',
+      })
+    else if (s.wanted === null)
+      out.push({
+        key: `n${s.start}`,
+        text: `${seconds} s before the first choice; ${s.angleId ? `the film would show ${name(s.angleId)}` : 'the film would be black'}.`,
+        at: s.start,
+        stage: 'switch',
+      })
     else if (frames(s) < SHORT_FRAMES) out.push({ key: `f${s.start}`, text: `A stretch of only ${frames(s)} frames.`, at: s.start, stage: 'switch' })
   }
   const used = new Set(plan.map((s) => s.clipId))
   for (const [id, p] of Object.entries(doc.placements)) {
-    if (p.verdict !== 'sure' && used.has(id)) out.push({ key: id, text: `${name(doc.clips[id]?.angleId ?? null)} is used, but its place is on ${p.verdict}.`, at: p.start, stage: 'line-up' })
+    if (p.verdict !== 'sure' && used.has(id))
+      out.push({ key: id, text: `${name(doc.clips[id]?.angleId ?? null)} is used, but its place is on ${p.verdict}.`, at: p.start, stage: 'line-up' })
   }
   return out
 }
@@ -197,7 +235,12 @@ function Figures({ plan, project }: { plan: readonly PlannedStretch[]; project: 
   const shown = plan.filter((s) => s.angleId !== null)
   const total = shown.reduce((t, s) => t + s.end - s.start, 0)
   const bins = [1, 2, 4, 8, 16, 32]
-  const data = bins.map((top, i) => ({ name: i === bins.length - 1 ? `${bins[i - 1]}+` : `<${top}`, stretches: shown.filter((s) => (s.end - s.start) / FLICKS_PER_SECOND >= (bins[i - 1] ?? 0) && ((s.end - s.start) / FLICKS_PER_SECOND < top || i === bins.length - 1)).length }))
+  const data = bins.map((top, i) => ({
+    name: i === bins.length - 1 ? `${bins[i - 1]}+` : `<${top}`,
+    stretches: shown.filter(
+      (s) => (s.end - s.start) / FLICKS_PER_SECOND >= (bins[i - 1] ?? 0) && ((s.end - s.start) / FLICKS_PER_SECOND < top || i === bins.length - 1),
+    ).length,
+  }))
   return (
     <>
       <h3 style={{ marginTop: 18 }}>The cut in figures</h3>

@@ -1,10 +1,10 @@
 import type { ProjectSummary } from '@pendolo/api'
+import { newProjectBody } from '@pendolo/api'
 import { printLength } from '@pendolo/core/time'
 import { App, Button, Form, Input, Modal } from 'antd'
 import { Copy, Pencil, Plus, Trash2 } from 'lucide-react'
 import { useState } from 'react'
 import { Link, useNavigate } from 'react-router'
-import { newProjectBody } from '@pendolo/api'
 import { send } from '../data/client.ts'
 import { useProjects } from '../data/queries.ts'
 import { hueOf } from '../ui/theme.ts'
@@ -74,17 +74,41 @@ export function Home() {
               <div className="facts">
                 <h3>{p.name}</h3>
                 <div style={{ color: 'var(--ink-quiet)' }}>
-                  {p.clips === 0 ? 'empty' : `${p.angles} angles · ${p.clips} files · ${printLength(p.masterSeconds)}`} · changed {new Date(p.changedAt).toLocaleDateString()}
+                  {p.clips === 0 ? 'empty' : `${p.angles} angles · ${p.clips} files · ${printLength(p.masterSeconds)}`} · changed{' '}
+                  {new Date(p.changedAt).toLocaleDateString()}
                 </div>
               </div>
             </Link>
             <div className="actions">
-              <Button type="text" size="small" style={{ color: 'var(--ink)' }} icon={<Pencil size={14} />} aria-label={`Rename ${p.name}`} onClick={() => setNaming({ kind: 'rename', project: p })} />
-              <Button type="text" size="small" style={{ color: 'var(--ink)' }} icon={<Copy size={14} />} aria-label={`Duplicate ${p.name}`} onClick={() => attempt(async () => {
-                await send('POST', `/projects/${p.id}/duplicate`)
-                void message.success('Duplicated')
-              })} />
-              <Button type="text" size="small" style={{ color: 'var(--ink)' }} icon={<Trash2 size={14} />} aria-label={`Delete ${p.name}`} onClick={() => remove(p)} />
+              <Button
+                type="text"
+                size="small"
+                style={{ color: 'var(--ink)' }}
+                icon={<Pencil size={14} />}
+                aria-label={`Rename ${p.name}`}
+                onClick={() => setNaming({ kind: 'rename', project: p })}
+              />
+              <Button
+                type="text"
+                size="small"
+                style={{ color: 'var(--ink)' }}
+                icon={<Copy size={14} />}
+                aria-label={`Duplicate ${p.name}`}
+                onClick={() =>
+                  attempt(async () => {
+                    await send('POST', `/projects/${p.id}/duplicate`)
+                    void message.success('Duplicated')
+                  })
+                }
+              />
+              <Button
+                type="text"
+                size="small"
+                style={{ color: 'var(--ink)' }}
+                icon={<Trash2 size={14} />}
+                aria-label={`Delete ${p.name}`}
+                onClick={() => remove(p)}
+              />
             </div>
           </article>
         ))}
@@ -153,7 +177,9 @@ function CoveragePicture({ project }: { project: ProjectSummary }) {
       {project.coverage.map((row, i) => {
         const y = 8 + (i * 76) / rows
         const h = Math.min(12, 76 / rows - 3)
-        return row.spans.map(([from, to]) => <rect key={`${i}-${from}`} x={8 + from * 284} y={y} width={Math.max(1, (to - from) * 284)} height={h} fill={hueOf(row.hue)} opacity="0.8" />)
+        return row.spans.map(([from, to]) => (
+          <rect key={`${i}-${from}`} x={8 + from * 284} y={y} width={Math.max(1, (to - from) * 284)} height={h} fill={hueOf(row.hue)} opacity="0.8" />
+        ))
       })}
     </svg>
   )

@@ -1,7 +1,7 @@
 import type { ProjectState } from '@pendolo/api'
 import { clipShownAt } from '@pendolo/core/cut'
 import { type Clip, pictureSpans, projectRate } from '@pendolo/core/project'
-import { type Flicks, flicks, FLICKS_PER_SECOND, frameStart, masterToClip, printTimecode } from '@pendolo/core/time'
+import { FLICKS_PER_SECOND, type Flicks, flicks, frameStart, masterToClip, printTimecode } from '@pendolo/core/time'
 import { Button, Segmented } from 'antd'
 import { useEffect, useMemo, useRef, useState } from 'react'
 import { mediaUrl } from '../data/client.ts'
@@ -37,13 +37,13 @@ export function Compare({ project, clip }: { project: ProjectState; clip: Clip |
       <div className="pair">
         <div>
           {other && <EngineCanvas source={{ kind: 'clip', clipId: other.clipId, offset: 0 }} name="compare-left" label="Reference picture" />}
-          <span className="caption mono">
-            {other ? `${nameOf(other.clipId)} · ${label}` : `master · ${label}`}
-          </span>
+          <span className="caption mono">{other ? `${nameOf(other.clipId)} · ${label}` : `master · ${label}`}</span>
         </div>
         <div>
           {clip && placement && <EngineCanvas source={{ kind: 'clip', clipId: clip.id, offset: 0 }} name="compare-right" label="Picture of the chosen clip" />}
-          <span className="caption mono">{clip && placement ? `${nameOf(clip.id)} · ${sourceTimecode(project, { clipId: clip.id }, time)}` : clip ? 'not placed' : 'choose a clip'}</span>
+          <span className="caption mono">
+            {clip && placement ? `${nameOf(clip.id)} · ${sourceTimecode(project, { clipId: clip.id }, time)}` : clip ? 'not placed' : 'choose a clip'}
+          </span>
         </div>
       </div>
       <Waves project={project} clip={clip} time={time} half={half} />
@@ -97,12 +97,15 @@ function Waves({ project, clip, time, half }: { project: ProjectState; clip: Cli
     void Promise.all([
       masterUrl ? readSamples(masterUrl, seconds - reach, seconds + reach) : null,
       clipUrl && clipSeconds !== null ? readSamples(clipUrl, clipSeconds - reach / rate, clipSeconds + reach / rate) : null,
-    ]).then(([m, c]) => {
-      busy.current = false
-      setSamples({ master: m, clip: c, at: seconds })
-    }, () => {
-      busy.current = false
-    })
+    ]).then(
+      ([m, c]) => {
+        busy.current = false
+        setSamples({ master: m, clip: c, at: seconds })
+      },
+      () => {
+        busy.current = false
+      },
+    )
   }, [masterUrl, clipUrl, seconds, clipSeconds, rate, half])
   const hue = hueOf(doc.angles.find((a) => a.id === clip?.angleId)?.hue ?? 0)
   useEffect(() => {

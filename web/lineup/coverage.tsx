@@ -1,6 +1,6 @@
 import type { GatheredFile, ProjectState } from '@pendolo/api'
 import type { Clip } from '@pendolo/core/project'
-import { flicks, FLICKS_PER_SECOND, printLength } from '@pendolo/core/time'
+import { FLICKS_PER_SECOND, flicks, printLength } from '@pendolo/core/time'
 import { type KeyboardEvent, useMemo } from 'react'
 import { engine, masterEnd } from '../playback/use-engine.ts'
 import { Playhead } from '../score/playhead.tsx'
@@ -25,7 +25,19 @@ interface Bar {
 }
 
 /** Which camera ran when, on the master's time; what has no place waits in the tray below. */
-export function Coverage({ project, clips, filter, chosenId, onChoose }: { project: ProjectState; clips: Clip[]; filter: VerdictFilter; chosenId: string | null; onChoose: (id: string) => void }) {
+export function Coverage({
+  project,
+  clips,
+  filter,
+  chosenId,
+  onChoose,
+}: {
+  project: ProjectState
+  clips: Clip[]
+  filter: VerdictFilter
+  chosenId: string | null
+  onChoose: (id: string) => void
+}) {
   const { doc, files } = project
   const [ref, { width }] = useSize<HTMLDivElement>()
   const byId = useMemo(() => new Map(files.map((f) => [f.id, f])), [files])
@@ -86,7 +98,6 @@ export function Coverage({ project, clips, filter, chosenId, onChoose }: { proje
           <text x="12" y={HEAD + WAVE / 2 + 4} fontSize="12.5" fontWeight="600" fill="var(--ink)">
             Master · {master?.name.slice(0, 12)}
           </text>
-          {/* biome-ignore lint/a11y/noStaticElementInteractions: the same is done by keys (arrows, J K L) */}
           <rect x={LABELS} y="0" width={plot} height={HEAD + WAVE} fill="transparent" onPointerDown={seek} />
           {rows.map(({ angleId, top, lanes }) => {
             const i = doc.angles.findIndex((a) => a.id === angleId)
@@ -103,13 +114,30 @@ export function Coverage({ project, clips, filter, chosenId, onChoose }: { proje
                 {bars
                   .filter((b) => b.clip.angleId === angleId)
                   .map((bar) => (
-                    <ClipBar key={bar.clip.id} bar={bar} x={x(bar.from)} width={Math.max(6, x(bar.to) - x(bar.from))} y={top + bar.lane * ROW + 6} hue={hueOf(angle.hue)} placement={doc.placements[bar.clip.id]} chosen={bar.clip.id === chosenId} pale={!shows(bar.clip.id)} onChoose={() => onChoose(bar.clip.id)} />
+                    <ClipBar
+                      key={bar.clip.id}
+                      bar={bar}
+                      x={x(bar.from)}
+                      width={Math.max(6, x(bar.to) - x(bar.from))}
+                      y={top + bar.lane * ROW + 6}
+                      hue={hueOf(angle.hue)}
+                      placement={doc.placements[bar.clip.id]}
+                      chosen={bar.clip.id === chosenId}
+                      pale={!shows(bar.clip.id)}
+                      onChoose={() => onChoose(bar.clip.id)}
+                    />
                   ))}
               </g>
             )
           })}
         </svg>
-        <Waveform peaks={peaks} from={view.from} to={view.from + view.span} style={{ position: 'absolute', left: LABELS, top: HEAD, width: plot, height: WAVE - 6, pointerEvents: 'none' }} aria-hidden="true" />
+        <Waveform
+          peaks={peaks}
+          from={view.from}
+          to={view.from + view.span}
+          style={{ position: 'absolute', left: LABELS, top: HEAD, width: plot, height: WAVE - 6, pointerEvents: 'none' }}
+          aria-hidden="true"
+        />
         <Playhead view={view} left={LABELS} width={plot} height={height} />
       </div>
       <div className="tray" role="group" aria-label="Waiting tray">
@@ -125,7 +153,27 @@ export function Coverage({ project, clips, filter, chosenId, onChoose }: { proje
   )
 }
 
-function ClipBar({ bar, x, width, y, hue, placement, chosen, pale, onChoose }: { bar: Bar; x: number; width: number; y: number; hue: string; placement: ProjectState['doc']['placements'][string]; chosen: boolean; pale: boolean; onChoose: () => void }) {
+function ClipBar({
+  bar,
+  x,
+  width,
+  y,
+  hue,
+  placement,
+  chosen,
+  pale,
+  onChoose,
+}: {
+  bar: Bar
+  x: number
+  width: number
+  y: number
+  hue: string
+  placement: ProjectState['doc']['placements'][string]
+  chosen: boolean
+  pale: boolean
+  onChoose: () => void
+}) {
   const peaks = usePeaks(bar.file.contentKey, bar.file.ready.peaks)
   const steps = Math.max(1, Math.floor(width / 4))
   const path = useMemo(() => {
@@ -152,9 +200,28 @@ function ClipBar({ bar, x, width, y, hue, placement, chosen, pale, onChoose }: {
     }
   }
   return (
-    // biome-ignore lint/a11y/useSemanticElements: a shape inside an SVG drawing cannot be a button element
-    <g className="clip-bar" role="button" tabIndex={0} aria-label={`${bar.file.name}, ${placement.verdict}${placement.locked ? ', locked' : ''}`} aria-pressed={chosen} transform={`translate(${x} ${y})`} opacity={pale ? 0.25 : 1} onClick={onChoose} onKeyDown={key}>
-      <rect className="body" width={width} height="20" rx="3" fill={hue} fillOpacity={check ? 0.14 : 0.34} stroke={chosen ? 'var(--ink)' : hue} strokeWidth={chosen ? 2.4 : check ? 2 : 1} strokeDasharray={check ? '4 3' : undefined} />
+    <g
+      className="clip-bar"
+      role="button"
+      tabIndex={0}
+      aria-label={`${bar.file.name}, ${placement.verdict}${placement.locked ? ', locked' : ''}`}
+      aria-pressed={chosen}
+      transform={`translate(${x} ${y})`}
+      opacity={pale ? 0.25 : 1}
+      onClick={onChoose}
+      onKeyDown={key}
+    >
+      <rect
+        className="body"
+        width={width}
+        height="20"
+        rx="3"
+        fill={hue}
+        fillOpacity={check ? 0.14 : 0.34}
+        stroke={chosen ? 'var(--ink)' : hue}
+        strokeWidth={chosen ? 2.4 : check ? 2 : 1}
+        strokeDasharray={check ? '4 3' : undefined}
+      />
       <path d={path} stroke="var(--ink)" strokeOpacity="0.32" />
       <circle cx="11" cy="10" r="5" fill={check ? 'var(--paper)' : 'var(--ink)'} stroke="var(--ink)" strokeWidth="1.5" />
       {check && <path d="M11 5a5 5 0 0 1 0 10z" fill="var(--ink)" />}

@@ -1,6 +1,6 @@
 import type { Clip, Placement } from '@pendolo/core/project'
 import { projectRate } from '@pendolo/core/project'
-import { type Flicks, flicks, FLICKS_PER_SECOND, frameStart } from '@pendolo/core/time'
+import { FLICKS_PER_SECOND, type Flicks, flicks, frameStart } from '@pendolo/core/time'
 import { App, Button, Progress, Select } from 'antd'
 import { useState } from 'react'
 import { useHotkeys } from 'react-hotkeys-hook'
@@ -12,8 +12,8 @@ import type { StageProps } from '../project-frame.tsx'
 import { Paper } from '../ui/paper.tsx'
 import { Compare } from './compare.tsx'
 import { Coverage } from './coverage.tsx'
-import { Proof } from './proof.tsx'
 import { flamSounds } from './flam.ts'
+import { Proof } from './proof.tsx'
 
 const FILTERS = { all: 'all clips', sure: 'sure', check: 'to check', loose: 'loose' } as const
 export type VerdictFilter = keyof typeof FILTERS
@@ -81,7 +81,11 @@ export function LineUp({ project, edit, top }: StageProps) {
   useHotkeys('alt+bracketright', () => nudge(FLICKS_PER_SECOND / 1000), hold, [chosen, placement, edit])
   useHotkeys('f', toggleFlam, hold, [chosen, placement, flam, playing])
   useHotkeys('enter', () => chosen && placement && edit([{ type: 'accept', clipIds: [chosen.id] }], 'accept'), {}, [chosen, placement, edit])
-  useHotkeys('alt+l', () => chosen && placement && edit([{ type: 'lock', clipIds: [chosen.id], locked: !placement.locked }], 'lock'), hold, [chosen, placement, edit])
+  useHotkeys('alt+l', () => chosen && placement && edit([{ type: 'lock', clipIds: [chosen.id], locked: !placement.locked }], 'lock'), hold, [
+    chosen,
+    placement,
+    edit,
+  ])
 
   if (!doc.masterClipId || clips.length === 0) {
     return (
@@ -119,14 +123,37 @@ export function LineUp({ project, edit, top }: StageProps) {
           ) : (
             <>
               {failed?.state === 'failed' && <span role="alert">{failed.detail}</span>}
-              <Select size="small" variant="borderless" value={filter} onChange={setFilter} aria-label="Which clips" options={Object.entries(FILTERS).map(([value, label]) => ({ value: value as VerdictFilter, label }))} style={{ width: 100 }} />
-              <Select size="small" variant="borderless" value={thorough} onChange={setThorough} aria-label="How thoroughly" options={[{ value: false, label: 'quick' }, { value: true, label: 'thorough' }]} style={{ width: 100 }} />
+              <Select
+                size="small"
+                variant="borderless"
+                value={filter}
+                onChange={setFilter}
+                aria-label="Which clips"
+                options={Object.entries(FILTERS).map(([value, label]) => ({ value: value as VerdictFilter, label }))}
+                style={{ width: 100 }}
+              />
+              <Select
+                size="small"
+                variant="borderless"
+                value={thorough}
+                onChange={setThorough}
+                aria-label="How thoroughly"
+                options={[
+                  { value: false, label: 'quick' },
+                  { value: true, label: 'thorough' },
+                ]}
+                style={{ width: 100 }}
+              />
               {tried && (
                 <Button size="small" onClick={() => void start(null)}>
                   All again
                 </Button>
               )}
-              <Button type="primary" onClick={() => void start(tried ? clips.filter((c) => !doc.placements[c.id] && c.state === 'in').map((c) => c.id) : null)} disabled={tried && counts.loose === 0}>
+              <Button
+                type="primary"
+                onClick={() => void start(tried ? clips.filter((c) => !doc.placements[c.id] && c.state === 'in').map((c) => c.id) : null)}
+                disabled={tried && counts.loose === 0}
+              >
                 {tried ? 'Line up the loose ones' : 'Line up'}
               </Button>
             </>

@@ -1,7 +1,7 @@
 import type { ProjectState } from '@pendolo/api'
 import type { Clip, Placement } from '@pendolo/core/project'
 import { projectRate } from '@pendolo/core/project'
-import { type Flicks, flicks, FLICKS_PER_SECOND, placementFromSeconds, printTimecode, readTimecode, TimecodeError } from '@pendolo/core/time'
+import { FLICKS_PER_SECOND, type Flicks, flicks, placementFromSeconds, printTimecode, readTimecode, TimecodeError } from '@pendolo/core/time'
 import { App, Button, Input } from 'antd'
 import { useState } from 'react'
 import { Area, AreaChart, CartesianGrid, ReferenceLine, ResponsiveContainer, Scatter, ScatterChart, Tooltip, XAxis, YAxis } from 'recharts'
@@ -35,7 +35,17 @@ export function Proof({ project, clip, placement, edit, flam, onFlam, onSearchNe
   const length = file?.facts.durationSeconds ?? 0
   const rival = proof?.proof.rivals.find((r) => placement && Math.abs(r.startSeconds - placement.start / FLICKS_PER_SECOND) > 0.02)
   const placeAt = (start: Flicks, speed: number, why2: string) =>
-    edit([{ type: 'place', by: 'hand', placements: { [clip.id]: { start, rate: speed, method: 'hand', verdict: 'check', confidence: 0.5, why: why2, locked: false } }, loose: {} }], 'place by hand')
+    edit(
+      [
+        {
+          type: 'place',
+          by: 'hand',
+          placements: { [clip.id]: { start, rate: speed, method: 'hand', verdict: 'check', confidence: 0.5, why: why2, locked: false } },
+          loose: {},
+        },
+      ],
+      'place by hand',
+    )
   return (
     <>
       <h3>
@@ -49,7 +59,9 @@ export function Proof({ project, clip, placement, edit, flam, onFlam, onSearchNe
         </span>{' '}
         <span className="quiet">— {why}</span>
       </p>
-      {proof && proof.proof.curve.length > 0 && <Curve proof={proof.proof} chosen={placement ? placement.start / FLICKS_PER_SECOND : null} rival={rival?.startSeconds ?? null} />}
+      {proof && proof.proof.curve.length > 0 && (
+        <Curve proof={proof.proof} chosen={placement ? placement.start / FLICKS_PER_SECOND : null} rival={rival?.startSeconds ?? null} />
+      )}
       <dl className="facts">
         {placement && (
           <>
@@ -84,7 +96,12 @@ export function Proof({ project, clip, placement, edit, flam, onFlam, onSearchNe
       <div className="buttons">
         {placement && (
           <>
-            <Button type="primary" size="small" onClick={() => edit([{ type: 'accept', clipIds: [clip.id] }], 'accept')} disabled={placement.verdict === 'sure'}>
+            <Button
+              type="primary"
+              size="small"
+              onClick={() => edit([{ type: 'accept', clipIds: [clip.id] }], 'accept')}
+              disabled={placement.verdict === 'sure'}
+            >
               Accept
             </Button>
             <Button size="small" onClick={onFlam} aria-pressed={flam}>
@@ -94,7 +111,10 @@ export function Proof({ project, clip, placement, edit, flam, onFlam, onSearchNe
               {placement.locked ? 'Unlock' : 'Lock'}
             </Button>
             {rival && !placement.locked && (
-              <Button size="small" onClick={() => placeAt(placementFromSeconds(rival.startSeconds, rival.rate).start, rival.rate, 'the next-best place by sound, taken by you')}>
+              <Button
+                size="small"
+                onClick={() => placeAt(placementFromSeconds(rival.startSeconds, rival.rate).start, rival.rate, 'the next-best place by sound, taken by you')}
+              >
                 Take next-best
               </Button>
             )}
@@ -110,13 +130,26 @@ export function Proof({ project, clip, placement, edit, flam, onFlam, onSearchNe
             <Button size="small" onClick={() => placeAt(engine.now(), 1, 'its start put at the playhead by hand')}>
               Start at the playhead
             </Button>
-            <Button size="small" onClick={() => edit([{ type: 'park', clipIds: [clip.id], parked: clip.state !== 'parked' }], clip.state === 'parked' ? 'take from parking' : 'park')}>
+            <Button
+              size="small"
+              onClick={() =>
+                edit([{ type: 'park', clipIds: [clip.id], parked: clip.state !== 'parked' }], clip.state === 'parked' ? 'take from parking' : 'park')
+              }
+            >
               {clip.state === 'parked' ? 'Take back' : 'Park'}
             </Button>
           </>
         )}
       </div>
-      {!placement?.locked && <TypedStart key={`${clip.id}${placement?.start}`} placement={placement} style={style} startFrame={doc.settings.startFrame} onStart={(start) => placeAt(start, placement?.rate ?? 1, 'start typed by hand')} />}
+      {!placement?.locked && (
+        <TypedStart
+          key={`${clip.id}${placement?.start}`}
+          placement={placement}
+          style={style}
+          startFrame={doc.settings.startFrame}
+          onStart={(start) => placeAt(start, placement?.rate ?? 1, 'start typed by hand')}
+        />
+      )}
       {placement && <p className="quiet">[ ] a frame · Shift a tenth · Alt a millisecond · F flam check · Enter accepts</p>}
     </>
   )
@@ -136,7 +169,17 @@ function readTimecodeSafe(label: string, style: Parameters<typeof printTimecode>
   }
 }
 
-function TypedStart({ placement, style, startFrame, onStart }: { placement: Placement | null; style: Parameters<typeof printTimecode>[1]; startFrame: number; onStart: (start: Flicks) => void }) {
+function TypedStart({
+  placement,
+  style,
+  startFrame,
+  onStart,
+}: {
+  placement: Placement | null
+  style: Parameters<typeof printTimecode>[1]
+  startFrame: number
+  onStart: (start: Flicks) => void
+}) {
   const { message } = App.useApp()
   const [text, setText] = useState('')
   const take = () => {
@@ -149,7 +192,15 @@ function TypedStart({ placement, style, startFrame, onStart }: { placement: Plac
   }
   return (
     <div style={{ display: 'flex', gap: 6, marginTop: 8 }}>
-      <Input size="small" className="mono" value={text} onChange={(e) => setText(e.target.value)} onPressEnter={take} aria-label="Start on the master" placeholder={placement ? 'new start: 00:01:07:11, −3.2 s, 12 f' : 'start: 00:01:07:11, −3.2 s, 12 f'} />
+      <Input
+        size="small"
+        className="mono"
+        value={text}
+        onChange={(e) => setText(e.target.value)}
+        onPressEnter={take}
+        aria-label="Start on the master"
+        placeholder={placement ? 'new start: 00:01:07:11, −3.2 s, 12 f' : 'start: 00:01:07:11, −3.2 s, 12 f'}
+      />
       <Button size="small" onClick={take} disabled={text.trim() === ''}>
         Place
       </Button>
@@ -185,9 +236,22 @@ function Curve({ proof, chosen, rival }: { proof: SoundProof; chosen: number | n
         <AreaChart data={data} margin={{ top: 12, right: 4, bottom: 0, left: 4 }}>
           <XAxis dataKey="at" type="number" domain={['dataMin', 'dataMax']} hide />
           <YAxis hide domain={[0, 'dataMax']} />
-          <Tooltip contentStyle={{ background: '#202226', border: '1px solid #3c3f45', fontSize: 12 }} formatter={(v) => [Number(v).toFixed(1), 'fit']} labelFormatter={(v) => `start at ${Number(v).toFixed(1)} s`} />
-          {rival !== null && <ReferenceLine x={rival} stroke="#8d8c87" strokeDasharray="3 3" label={crowded ? undefined : { value: 'next-best', fill: '#9b9993', fontSize: 11, position: 'top' }} />}
-          {chosen !== null && <ReferenceLine x={chosen} stroke="#f1ead9" strokeDasharray="2 4" label={{ value: 'chosen', fill: '#f1ead9', fontSize: 11, position: 'top' }} />}
+          <Tooltip
+            contentStyle={{ background: '#202226', border: '1px solid #3c3f45', fontSize: 12 }}
+            formatter={(v) => [Number(v).toFixed(1), 'fit']}
+            labelFormatter={(v) => `start at ${Number(v).toFixed(1)} s`}
+          />
+          {rival !== null && (
+            <ReferenceLine
+              x={rival}
+              stroke="#8d8c87"
+              strokeDasharray="3 3"
+              label={crowded ? undefined : { value: 'next-best', fill: '#9b9993', fontSize: 11, position: 'top' }}
+            />
+          )}
+          {chosen !== null && (
+            <ReferenceLine x={chosen} stroke="#f1ead9" strokeDasharray="2 4" label={{ value: 'chosen', fill: '#f1ead9', fontSize: 11, position: 'top' }} />
+          )}
           <Area dataKey="score" stroke="#c9973f" fill="#c9973f" fillOpacity={0.18} isAnimationActive={false} dot={false} />
         </AreaChart>
       </ResponsiveContainer>
@@ -205,7 +269,13 @@ function Drift({ windows }: { windows: SoundProof['windows'] }) {
       <ResponsiveContainer width="100%" height={88}>
         <ScatterChart margin={{ top: 6, right: 6, bottom: 0, left: -28 }}>
           <CartesianGrid stroke="#2c2e33" />
-          <XAxis dataKey="at" type="number" domain={['dataMin', 'dataMax']} tick={{ fill: '#9b9993', fontSize: 10.5 }} tickFormatter={(v) => `${Math.round(Number(v))} s`} />
+          <XAxis
+            dataKey="at"
+            type="number"
+            domain={['dataMin', 'dataMax']}
+            tick={{ fill: '#9b9993', fontSize: 10.5 }}
+            tickFormatter={(v) => `${Math.round(Number(v))} s`}
+          />
           <YAxis dataKey="lag" type="number" tick={{ fill: '#9b9993', fontSize: 10.5 }} />
           <Scatter data={data.filter((d) => d.agrees)} fill="#c9973f" isAnimationActive={false} />
           <Scatter data={data.filter((d) => !d.agrees)} fill="#6b6a66" shape="cross" isAnimationActive={false} />

@@ -103,7 +103,9 @@ export class Engine {
       const stamp = context.getOutputTimestamp()
       // What leaves the loudspeaker now, where the browser tells it; else the clock less its stated delay.
       const usable = stamp.contextTime !== undefined && stamp.performanceTime !== undefined && stamp.contextTime > 0
-      const heard = usable ? (stamp.contextTime as number) + (performance.now() - (stamp.performanceTime as number)) / 1000 : context.currentTime - (context.baseLatency || 0)
+      const heard = usable
+        ? (stamp.contextTime as number) + (performance.now() - (stamp.performanceTime as number)) / 1000
+        : context.currentTime - (context.baseLatency || 0)
       return { playing: true, time: this.#anchor.time + (heard - this.#anchor.context) * FLICKS_PER_SECOND, wall: now, speed: 1 }
     }
     return { playing: true, time: this.#anchor.time + ((now - this.#anchor.wall) / 1000) * this.#speed * FLICKS_PER_SECOND, wall: now, speed: this.#speed }
@@ -112,7 +114,13 @@ export class Engine {
   #tellClock(): void {
     const clock = this.#clock()
     // Before the first sound leaves, the picture waits at the start instead of running ahead of it.
-    this.#send({ type: 'clock', clock: clock.playing && this.#speed > 0 && clock.time < this.#anchor.time ? { ...clock, time: Math.max(clock.time, this.#anchor.time - 0.2 * FLICKS_PER_SECOND) } : clock })
+    this.#send({
+      type: 'clock',
+      clock:
+        clock.playing && this.#speed > 0 && clock.time < this.#anchor.time
+          ? { ...clock, time: Math.max(clock.time, this.#anchor.time - 0.2 * FLICKS_PER_SECOND) }
+          : clock,
+    })
   }
 
   /** Plays from where it stands; speeds other than 1 are silent. */
@@ -188,7 +196,11 @@ export class Engine {
   }
 
   /** Shows a source on a canvas until the returned function is called. */
-  attach(canvas: HTMLCanvasElement, source: TileSource, name?: string): { key: string; resize: (width: number, height: number) => void; show: (source: TileSource) => void; detach: () => void } {
+  attach(
+    canvas: HTMLCanvasElement,
+    source: TileSource,
+    name?: string,
+  ): { key: string; resize: (width: number, height: number) => void; show: (source: TileSource) => void; detach: () => void } {
     const key = name ?? `canvas-${++this.#canvases}`
     const offscreen = canvas.transferControlToOffscreen()
     this.#send({ type: 'tile', key, source, canvas: offscreen }, [offscreen])

@@ -45,7 +45,12 @@ function streamOf(clip: PlayClip, sharp: boolean): FrameStream | null {
   if (!url) return null
   let entry = streams.get(url)
   if (!entry) {
-    entry = { stream: new FrameStream(url, rateToNumber(clip.grid.rate), clip.grid.count, () => { dirty = true }), used: 0 }
+    entry = {
+      stream: new FrameStream(url, rateToNumber(clip.grid.rate), clip.grid.count, () => {
+        dirty = true
+      }),
+      used: 0,
+    }
     streams.set(url, entry)
   }
   entry.used = performance.now()
@@ -167,7 +172,7 @@ function tick(): void {
   requestAnimationFrame(tick)
 }
 
-onmessage = (event: MessageEvent<ToWorker>) => {
+self.addEventListener('message', (event: MessageEvent<ToWorker>) => {
   const message = event.data
   switch (message.type) {
     case 'model': {
@@ -216,6 +221,6 @@ onmessage = (event: MessageEvent<ToWorker>) => {
       break
   }
   dirty = true
-}
+})
 
 requestAnimationFrame(tick)

@@ -59,7 +59,13 @@ function playSounds(project: ProjectState): PlaySound[] {
   const files = new Map(project.files.map((f) => [f.id, f]))
   const clips = Object.values(doc.clips).filter((c) => c.state === 'in' && doc.placements[c.id] && files.get(c.fileId)?.ready.sound)
   const gains = heardGains(clips.map((c) => doc.strips[c.id] ?? { ...DEFAULT_STRIP, on: c.id === doc.masterClipId }))
-  return clips.map((c, i) => ({ clipId: c.id, url: mediaUrl(files.get(c.fileId)?.contentKey ?? '', 'sound'), map: doc.placements[c.id], gain: gains[i], pan: 0 }))
+  return clips.map((c, i) => ({
+    clipId: c.id,
+    url: mediaUrl(files.get(c.fileId)?.contentKey ?? '', 'sound'),
+    map: doc.placements[c.id],
+    gain: gains[i],
+    pan: 0,
+  }))
 }
 
 /** Keeps the engine playing what the project is now. */

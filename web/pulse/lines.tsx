@@ -1,5 +1,5 @@
 import type { Mark, Pulse } from '@pendolo/core/project'
-import { flicks, FLICKS_PER_SECOND, printLength } from '@pendolo/core/time'
+import { FLICKS_PER_SECOND, flicks, printLength } from '@pendolo/core/time'
 import { useRef } from 'react'
 import { engine } from '../playback/use-engine.ts'
 import { useEveryFrame, useSize } from '../score/time-view.ts'
@@ -43,7 +43,17 @@ export function SheetLines({ pulse, marks, peaks, total }: { pulse: Pulse | null
   const lines = breakLines(pulse, total)
   return (
     <div className="lines" ref={ref}>
-      {width > 0 && lines.map((line) => <SheetLine key={line.from} line={line} width={width - 34} pulse={pulse} marks={marks.filter((m) => m.time / FLICKS_PER_SECOND >= line.from && m.time / FLICKS_PER_SECOND < line.to)} peaks={peaks} />)}
+      {width > 0 &&
+        lines.map((line) => (
+          <SheetLine
+            key={line.from}
+            line={line}
+            width={width - 34}
+            pulse={pulse}
+            marks={marks.filter((m) => m.time / FLICKS_PER_SECOND >= line.from && m.time / FLICKS_PER_SECOND < line.to)}
+            peaks={peaks}
+          />
+        ))}
     </div>
   )
 }
@@ -55,7 +65,9 @@ function SheetLine({ line, width, pulse, marks, peaks }: { line: Line; width: nu
   const span = Math.max(line.to - line.from, LINE_SECONDS)
   const x = (t: number) => LEFT + ((t - line.from) / span) * plot
   const down = new Set(pulse?.downbeats)
-  const beats = (pulse?.beats ?? []).map((b, i) => ({ t: b / FLICKS_PER_SECOND, bar: down.has(i) })).filter((b) => b.t >= line.from - 1e-6 && b.t < line.to - 1e-6)
+  const beats = (pulse?.beats ?? [])
+    .map((b, i) => ({ t: b / FLICKS_PER_SECOND, bar: down.has(i) }))
+    .filter((b) => b.t >= line.from - 1e-6 && b.t < line.to - 1e-6)
   const tempo = beats.length > 3 ? (60 * (beats.length - 1)) / (beats[beats.length - 1].t - beats[0].t) : null
   useEveryFrame((now) => {
     if (!head.current) return
@@ -70,13 +82,34 @@ function SheetLine({ line, width, pulse, marks, peaks }: { line: Line; width: nu
   }
   return (
     <div style={{ position: 'relative', height: 104, width }} onPointerDown={seek}>
-      <Waveform peaks={peaks} from={line.from} to={line.to} style={{ position: 'absolute', left: LEFT, top: 20, width: x(line.to) - LEFT, height: 56 }} aria-hidden="true" />
-      <svg width={width} height={104} style={{ position: 'absolute', inset: 0 }} role="img" aria-label={`from ${printLength(line.from)} to ${printLength(line.to)}, ${beats.length} beats`}>
+      <Waveform
+        peaks={peaks}
+        from={line.from}
+        to={line.to}
+        style={{ position: 'absolute', left: LEFT, top: 20, width: x(line.to) - LEFT, height: 56 }}
+        aria-hidden="true"
+      />
+      <svg
+        width={width}
+        height={104}
+        style={{ position: 'absolute', inset: 0 }}
+        role="img"
+        aria-label={`from ${printLength(line.from)} to ${printLength(line.to)}, ${beats.length} beats`}
+      >
         <text x={4} y={52} fontSize="13" fill="var(--ink)" style={{ fontFamily: 'var(--serif)' }}>
           {line.bar ?? printLength(line.from)}
         </text>
         {beats.map((b) => (
-          <line key={b.t} x1={x(b.t)} x2={x(b.t)} y1={b.bar ? 18 : 78} y2={b.bar ? 86 : 86} stroke="var(--ink)" strokeWidth={b.bar ? 1.4 : 1} strokeOpacity={b.bar ? 0.85 : 0.6} />
+          <line
+            key={b.t}
+            x1={x(b.t)}
+            x2={x(b.t)}
+            y1={b.bar ? 18 : 78}
+            y2={b.bar ? 86 : 86}
+            stroke="var(--ink)"
+            strokeWidth={b.bar ? 1.4 : 1}
+            strokeOpacity={b.bar ? 0.85 : 0.6}
+          />
         ))}
         {tempo !== null && (
           <text x={Math.max(LEFT, x(line.to) - 52)} y={99} fontSize="11" fill="var(--ink-quiet)">

@@ -1,5 +1,5 @@
 import { MARK_KINDS, type MarkKind, projectRate } from '@pendolo/core/project'
-import { flicks, FLICKS_PER_SECOND, printTimecode } from '@pendolo/core/time'
+import { FLICKS_PER_SECOND, flicks, printTimecode } from '@pendolo/core/time'
 import { App, Button, Input, Progress, Select } from 'antd'
 import { Trash2 } from 'lucide-react'
 import { useState } from 'react'
@@ -38,7 +38,11 @@ export function Pulse({ project, edit, top }: StageProps) {
       notification.error({ title: 'The search did not start', description: error instanceof Error ? error.message : String(error) })
     }
   }
-  const drop = () => edit([{ type: 'addMarks', marks: [{ id: newId(), time: engine.now(), kind: 'cue', name: `Cue ${doc.marks.length + 1}`, hue: doc.marks.length % 12 }] }], 'drop a mark')
+  const drop = () =>
+    edit(
+      [{ type: 'addMarks', marks: [{ id: newId(), time: engine.now(), kind: 'cue', name: `Cue ${doc.marks.length + 1}`, hue: doc.marks.length % 12 }] }],
+      'drop a mark',
+    )
   if (!master) {
     return (
       <>
@@ -60,7 +64,11 @@ export function Pulse({ project, edit, top }: StageProps) {
       {top(
         <>
           <span role="status">
-            {pulse ? (pulse.beats.length > 0 ? `Beats: ${pulse.beats.length} in ${pulse.downbeats.length} bars of ${pulse.metre} · ♩ ${pulse.tempoBpm.toFixed(1)}` : 'No steady pulse in this recording') : 'No beats yet'}
+            {pulse
+              ? pulse.beats.length > 0
+                ? `Beats: ${pulse.beats.length} in ${pulse.downbeats.length} bars of ${pulse.metre} · ♩ ${pulse.tempoBpm.toFixed(1)}`
+                : 'No steady pulse in this recording'
+              : 'No beats yet'}
           </span>
           <span className="spring" />
           <span className="timecode">{printTimecode(time, style, doc.settings.startFrame)}</span>
@@ -97,7 +105,13 @@ export function Pulse({ project, edit, top }: StageProps) {
           <h3>Marks</h3>
           <div style={{ display: 'flex', gap: 6 }}>
             <Input placeholder="Find a mark" value={find} onChange={(e) => setFind(e.target.value)} aria-label="Find a mark" allowClear />
-            <Select value={kind} onChange={setKind} aria-label="Kind of mark" options={[{ value: 'all' as const, label: 'all' }, ...MARK_KINDS.map((k) => ({ value: k, label: k }))]} style={{ width: 96 }} />
+            <Select
+              value={kind}
+              onChange={setKind}
+              aria-label="Kind of mark"
+              options={[{ value: 'all' as const, label: 'all' }, ...MARK_KINDS.map((k) => ({ value: k, label: k }))]}
+              style={{ width: 96 }}
+            />
           </div>
           {doc.marks.length === 0 && <p className="quiet">Press B while it plays: at the drop, at the first word, at the ring.</p>}
           <ul className="mark-list">
@@ -114,28 +128,68 @@ export function Pulse({ project, edit, top }: StageProps) {
                     defaultValue={m.name}
                     aria-label="Name of the mark"
                     onBlur={(e) => {
-                      if (e.target.value.trim() && e.target.value !== m.name) edit([{ type: 'changeMark', markId: m.id, change: { name: e.target.value.trim() } }], 'name a mark')
+                      if (e.target.value.trim() && e.target.value !== m.name)
+                        edit([{ type: 'changeMark', markId: m.id, change: { name: e.target.value.trim() } }], 'name a mark')
                       setEditing(null)
                     }}
                     onPressEnter={(e) => e.currentTarget.blur()}
                   />
                 ) : (
-                  <button type="button" className="plain" style={{ textAlign: 'left' }} onClick={() => engine.seek(m.time)} onDoubleClick={() => setEditing(m.id)} title="Double click names it">
+                  <button
+                    type="button"
+                    className="plain"
+                    style={{ textAlign: 'left' }}
+                    onClick={() => engine.seek(m.time)}
+                    onDoubleClick={() => setEditing(m.id)}
+                    title="Double click names it"
+                  >
                     {m.name} <span className="quiet">· {m.kind}</span>
                   </button>
                 )}
                 <span style={{ display: 'flex' }}>
-                  <Select size="small" variant="borderless" value={m.kind} aria-label={`Kind of ${m.name}`} onChange={(k: MarkKind) => edit([{ type: 'changeMark', markId: m.id, change: { kind: k } }], 'change a mark')} options={MARK_KINDS.map((k) => ({ value: k, label: k }))} style={{ width: 78 }} />
-                  <Button size="small" type="text" icon={<Trash2 size={13} />} aria-label={`Remove ${m.name}`} onClick={() => edit([{ type: 'removeMarks', markIds: [m.id] }], 'remove a mark')} />
+                  <Select
+                    size="small"
+                    variant="borderless"
+                    value={m.kind}
+                    aria-label={`Kind of ${m.name}`}
+                    onChange={(k: MarkKind) => edit([{ type: 'changeMark', markId: m.id, change: { kind: k } }], 'change a mark')}
+                    options={MARK_KINDS.map((k) => ({ value: k, label: k }))}
+                    style={{ width: 78 }}
+                  />
+                  <Button
+                    size="small"
+                    type="text"
+                    icon={<Trash2 size={13} />}
+                    aria-label={`Remove ${m.name}`}
+                    onClick={() => edit([{ type: 'removeMarks', markIds: [m.id] }], 'remove a mark')}
+                  />
                 </span>
               </li>
             ))}
           </ul>
           <div style={{ display: 'flex', gap: 6 }}>
-            <Button size="small" onClick={() => { const m = doc.marks.findLast((x) => x.time < engine.now()); if (m) engine.seek(m.time) }}>Previous mark</Button>
-            <Button size="small" onClick={() => { const m = doc.marks.find((x) => x.time > engine.now()); if (m) engine.seek(m.time) }}>Next mark</Button>
+            <Button
+              size="small"
+              onClick={() => {
+                const m = doc.marks.findLast((x) => x.time < engine.now())
+                if (m) engine.seek(m.time)
+              }}
+            >
+              Previous mark
+            </Button>
+            <Button
+              size="small"
+              onClick={() => {
+                const m = doc.marks.find((x) => x.time > engine.now())
+                if (m) engine.seek(m.time)
+              }}
+            >
+              Next mark
+            </Button>
             {pulse && pulse.beats.length > 0 && (
-              <Button size="small" onClick={() => engine.seek(flicks(pulse.beats[0]))}>First beat</Button>
+              <Button size="small" onClick={() => engine.seek(flicks(pulse.beats[0]))}>
+                First beat
+              </Button>
             )}
           </div>
         </aside>

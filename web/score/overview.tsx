@@ -5,7 +5,18 @@ import { Playhead } from './playhead.tsx'
 import type { TimeView } from './time-view.ts'
 
 /** The whole event in one line, with the stretch in view as a frame that can be dragged. */
-export function Overview({ plan, laneOf, lanes, hues, total, view, left, width, height, onShow }: {
+export function Overview({
+  plan,
+  laneOf,
+  lanes,
+  hues,
+  total,
+  view,
+  left,
+  width,
+  height,
+  onShow,
+}: {
   plan: readonly PlannedStretch[]
   laneOf: ReadonlyMap<string, number>
   lanes: number
@@ -43,7 +54,16 @@ export function Overview({ plan, laneOf, lanes, hues, total, view, left, width, 
           const [a, b] = [x(s.start / FLICKS_PER_SECOND), x(s.end / FLICKS_PER_SECOND)]
           return <rect key={s.start} x={a} width={Math.max(1.5, b - a)} y={4 + lane * step} height={Math.max(2, step - 0.6)} fill={hueOf(hues[lane])} />
         })}
-        <rect x={x(view.from)} y={2} width={Math.max(4, x(view.from + view.span) - x(view.from))} height={height - 4} fill="none" stroke="var(--ink)" strokeWidth="1.5" rx="3" />
+        <rect
+          x={x(view.from)}
+          y={2}
+          width={Math.max(4, x(view.from + view.span) - x(view.from))}
+          height={height - 4}
+          fill="none"
+          stroke="var(--ink)"
+          strokeWidth="1.5"
+          rx="3"
+        />
       </svg>
       <Playhead view={{ from: 0, span: total * 1.02 }} left={left} width={width} height={height - 6} />
     </div>

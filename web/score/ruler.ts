@@ -1,5 +1,5 @@
 import type { Pulse } from '@pendolo/core/project'
-import { type Flicks, FLICKS_PER_SECOND } from '@pendolo/core/time'
+import { FLICKS_PER_SECOND, type Flicks } from '@pendolo/core/time'
 
 const STEPS = [0.04, 0.1, 0.2, 0.5, 1, 2, 5, 10, 15, 30, 60, 120, 300, 600, 1800, 3600]
 

@@ -1,7 +1,7 @@
 import type { ProjectState } from '@pendolo/api'
 import { type PictureSpan, type Points, planFilm } from '@pendolo/core/cut'
 import { projectRate } from '@pendolo/core/project'
-import { type Flicks, FLICKS_PER_SECOND, flicks, nearestFrameStart, printTimecode } from '@pendolo/core/time'
+import { FLICKS_PER_SECOND, type Flicks, flicks, nearestFrameStart, printTimecode } from '@pendolo/core/time'
 import { useMemo, useRef, useState } from 'react'
 import { engine, masterEnd } from '../playback/use-engine.ts'
 import { Bob } from '../ui/bob.tsx'
@@ -55,10 +55,21 @@ export function Score({ project, spans, points, snap, onRoll, onPaint, onJoin, c
   const laneY = (i: number) => lanesTop + i * laneHeight
   const laneOf = useMemo(() => new Map(doc.angles.map((a, i) => [a.id, i])), [doc.angles])
 
-  const shownPoints = useMemo(() => (drag ? points.map((p) => (p.time === drag.from ? { ...p, time: drag.to } : p)).sort((a, b) => a.time - b.time) : points), [points, drag])
+  const shownPoints = useMemo(
+    () => (drag ? points.map((p) => (p.time === drag.from ? { ...p, time: drag.to } : p)).sort((a, b) => a.time - b.time) : points),
+    [points, drag],
+  )
   const end = masterEnd(project)
   const plan = useMemo(
-    () => planFilm(shownPoints, spans, doc.angles.map((a) => a.id), flicks(0), end, doc.settings.standIn).filter((s) => s.wanted !== null),
+    () =>
+      planFilm(
+        shownPoints,
+        spans,
+        doc.angles.map((a) => a.id),
+        flicks(0),
+        end,
+        doc.settings.standIn,
+      ).filter((s) => s.wanted !== null),
     [shownPoints, spans, doc.angles, end, doc.settings.standIn],
   )
   const inView = (a: number, b: number) => b > view.from && a < view.from + view.span
@@ -178,23 +189,51 @@ export function Score({ project, spans, points, snap, onRoll, onPaint, onJoin, c
                 </g>
               ))}
           {doc.angles.map((angle, i) => (
-            <Lane key={angle.id} y={laneY(i)} height={laneHeight} hue={angle.hue} width={plotWidth} left={LABELS} spans={spans.filter((s) => s.angleId === angle.id && inView(seconds(s.start), seconds(s.end))).map((s) => [x(seconds(s.start)), x(seconds(s.end))])} empty={spans.some((s) => s.angleId === angle.id) ? null : soundOnly(project, angle.id) ? 'sound only' : 'not lined up yet'} />
+            <Lane
+              key={angle.id}
+              y={laneY(i)}
+              height={laneHeight}
+              hue={angle.hue}
+              width={plotWidth}
+              left={LABELS}
+              spans={spans
+                .filter((s) => s.angleId === angle.id && inView(seconds(s.start), seconds(s.end)))
+                .map((s) => [x(seconds(s.start)), x(seconds(s.end))])}
+              empty={spans.some((s) => s.angleId === angle.id) ? null : soundOnly(project, angle.id) ? 'sound only' : 'not lined up yet'}
+            />
           ))}
-          {stroke && <rect x={stroke.from} width={stroke.to - stroke.from} y={laneY(stroke.lane) + 3} height={laneHeight - 6} fill={hueOf(doc.angles[stroke.lane].hue)} opacity="0.5" />}
-          <CutLine plan={plan.filter((s) => inView(seconds(s.start), seconds(s.end)))} x={(t) => x(seconds(t))} y={(angleId) => laneY(laneOf.get(angleId) ?? 0) + laneHeight / 2} hue={(angleId) => hueOf(doc.angles[laneOf.get(angleId) ?? 0]?.hue ?? 0)} thick={Math.min(7, laneHeight / 4)} />
-          {doc.marks.filter((m) => inView(seconds(m.time) - view.span * 0.2, seconds(m.time))).map((m) => {
-            const px = x(seconds(m.time))
-            const w = m.name.length * 6.6 + 12
-            return (
-              <g key={m.id}>
-                <line x1={px} x2={px} y1={24} y2={lanesBottom} stroke={hueOf(m.hue)} strokeDasharray="2 3" />
-                <rect x={px} y={23} width={w} height={16} fill={hueOf(m.hue)} rx="1.5" />
-                <text x={px + 5} y={35} fontSize="11" fill="#fff">
-                  {m.name}
-                </text>
-              </g>
-            )
-          })}
+          {stroke && (
+            <rect
+              x={stroke.from}
+              width={stroke.to - stroke.from}
+              y={laneY(stroke.lane) + 3}
+              height={laneHeight - 6}
+              fill={hueOf(doc.angles[stroke.lane].hue)}
+              opacity="0.5"
+            />
+          )}
+          <CutLine
+            plan={plan.filter((s) => inView(seconds(s.start), seconds(s.end)))}
+            x={(t) => x(seconds(t))}
+            y={(angleId) => laneY(laneOf.get(angleId) ?? 0) + laneHeight / 2}
+            hue={(angleId) => hueOf(doc.angles[laneOf.get(angleId) ?? 0]?.hue ?? 0)}
+            thick={Math.min(7, laneHeight / 4)}
+          />
+          {doc.marks
+            .filter((m) => inView(seconds(m.time) - view.span * 0.2, seconds(m.time)))
+            .map((m) => {
+              const px = x(seconds(m.time))
+              const w = m.name.length * 6.6 + 12
+              return (
+                <g key={m.id}>
+                  <line x1={px} x2={px} y1={24} y2={lanesBottom} stroke={hueOf(m.hue)} strokeDasharray="2 3" />
+                  <rect x={px} y={23} width={w} height={16} fill={hueOf(m.hue)} rx="1.5" />
+                  <text x={px + 5} y={35} fontSize="11" fill="#fff">
+                    {m.name}
+                  </text>
+                </g>
+              )
+            })}
           {shownPoints.map((p) => {
             const t = seconds(p.time)
             const lane = laneOf.get(p.angleId)
@@ -202,7 +241,6 @@ export function Score({ project, spans, points, snap, onRoll, onPaint, onJoin, c
             const [px, py] = [x(t), laneY(lane) + laneHeight / 2]
             const name = doc.angles[lane].name
             return (
-              // biome-ignore lint/a11y/useSemanticElements: a shape inside an SVG drawing cannot be a button element
               <ellipse
                 key={p.time}
                 className="note-head"
@@ -224,8 +262,12 @@ export function Score({ project, spans, points, snap, onRoll, onPaint, onJoin, c
               />
             )
           })}
-          {keepFrom > view.from && <rect x={LABELS} y={HEAD} width={Math.max(0, x(keepFrom) - LABELS)} height={lanesBottom - HEAD} fill="var(--paper-deep)" opacity="0.72" />}
-          {keepTo < view.from + view.span && <rect x={x(keepTo)} y={HEAD} width={Math.max(0, width - x(keepTo))} height={lanesBottom - HEAD} fill="var(--paper-deep)" opacity="0.72" />}
+          {keepFrom > view.from && (
+            <rect x={LABELS} y={HEAD} width={Math.max(0, x(keepFrom) - LABELS)} height={lanesBottom - HEAD} fill="var(--paper-deep)" opacity="0.72" />
+          )}
+          {keepTo < view.from + view.span && (
+            <rect x={x(keepTo)} y={HEAD} width={Math.max(0, width - x(keepTo))} height={lanesBottom - HEAD} fill="var(--paper-deep)" opacity="0.72" />
+          )}
         </g>
         <text x="12" y={16} fontSize="11.5" fill="var(--ink-quiet)">
           {doc.pulse && doc.pulse.tempoBpm > 0 ? `♩ = ${doc.pulse.tempoBpm.toFixed(1)}` : ''}
@@ -237,7 +279,18 @@ export function Score({ project, spans, points, snap, onRoll, onPaint, onJoin, c
           <g key={angle.id}>
             <line x1="0" x2={width} y1={laneY(i) + laneHeight} y2={laneY(i) + laneHeight} stroke="var(--ink-line)" />
             <foreignObject x="8" y={laneY(i) + laneHeight / 2 - 10} width={LABELS - 12} height="20">
-              <div style={{ display: 'flex', gap: 7, alignItems: 'center', height: 20, fontSize: 12.5, color: 'var(--ink)', whiteSpace: 'nowrap', overflow: 'hidden' }}>
+              <div
+                style={{
+                  display: 'flex',
+                  gap: 7,
+                  alignItems: 'center',
+                  height: 20,
+                  fontSize: 12.5,
+                  color: 'var(--ink)',
+                  whiteSpace: 'nowrap',
+                  overflow: 'hidden',
+                }}
+              >
                 <Bob index={i} hue={angle.hue} lit={angle.id === chosenAngle} />
                 {angle.name}
               </div>
@@ -245,9 +298,26 @@ export function Score({ project, spans, points, snap, onRoll, onPaint, onJoin, c
           </g>
         ))}
       </svg>
-      <Waveform peaks={peaks} from={view.from} to={view.from + view.span} style={{ left: LABELS, top: HEAD, width: plotWidth, height: WAVE - 6 }} aria-hidden="true" />
+      <Waveform
+        peaks={peaks}
+        from={view.from}
+        to={view.from + view.span}
+        style={{ left: LABELS, top: HEAD, width: plotWidth, height: WAVE - 6 }}
+        aria-hidden="true"
+      />
       <Playhead view={view} left={LABELS} width={plotWidth} height={lanesBottom} />
-      <Overview plan={plan} laneOf={laneOf} lanes={doc.angles.length} hues={doc.angles.map((a) => a.hue)} total={total} view={view} left={LABELS} width={plotWidth} height={OVERVIEW} onShow={show} />
+      <Overview
+        plan={plan}
+        laneOf={laneOf}
+        lanes={doc.angles.length}
+        hues={doc.angles.map((a) => a.hue)}
+        total={total}
+        view={view}
+        left={LABELS}
+        width={plotWidth}
+        height={OVERVIEW}
+        onShow={show}
+      />
     </div>
   )
 }
@@ -256,7 +326,23 @@ function soundOnly(project: ProjectState, angleId: string): boolean {
   return Object.values(project.doc.clips).every((c) => c.angleId !== angleId || !project.files.find((f) => f.id === c.fileId)?.facts.video)
 }
 
-function Lane({ y, height, hue, width, left, spans, empty }: { y: number; height: number; hue: number; width: number; left: number; spans: [number, number][]; empty: string | null }) {
+function Lane({
+  y,
+  height,
+  hue,
+  width,
+  left,
+  spans,
+  empty,
+}: {
+  y: number
+  height: number
+  hue: number
+  width: number
+  left: number
+  spans: [number, number][]
+  empty: string | null
+}) {
   const holes: [number, number][] = []
   let at = left
   for (const [a, b] of [...spans].sort((p, q) => p[0] - q[0])) {
@@ -282,7 +368,19 @@ function Lane({ y, height, hue, width, left, spans, empty }: { y: number; height
 
 type Plan = ReturnType<typeof planFilm>
 
-function CutLine({ plan, x, y, hue, thick }: { plan: Plan; x: (t: Flicks) => number; y: (angleId: string) => number; hue: (angleId: string) => string; thick: number }) {
+function CutLine({
+  plan,
+  x,
+  y,
+  hue,
+  thick,
+}: {
+  plan: Plan
+  x: (t: Flicks) => number
+  y: (angleId: string) => number
+  hue: (angleId: string) => string
+  thick: number
+}) {
   return (
     <g>
       {plan.map((s, i) => {
@@ -291,9 +389,19 @@ function CutLine({ plan, x, y, hue, thick }: { plan: Plan; x: (t: Flicks) => num
         const from = before && (before.angleId ?? before.wanted)
         return (
           <g key={s.start}>
-            {from && shown && before.end === s.start && from !== shown && <line x1={x(s.start)} x2={x(s.start)} y1={y(from)} y2={y(shown)} stroke="var(--ink)" strokeWidth="1.6" />}
+            {from && shown && before.end === s.start && from !== shown && (
+              <line x1={x(s.start)} x2={x(s.start)} y1={y(from)} y2={y(shown)} stroke="var(--ink)" strokeWidth="1.6" />
+            )}
             {shown && (
-              <line x1={x(s.start)} x2={x(s.end)} y1={y(shown)} y2={y(shown)} stroke={s.angleId ? hue(shown) : 'var(--ink)'} strokeWidth={thick} strokeDasharray={s.standIn ? '5 4' : undefined} />
+              <line
+                x1={x(s.start)}
+                x2={x(s.end)}
+                y1={y(shown)}
+                y2={y(shown)}
+                stroke={s.angleId ? hue(shown) : 'var(--ink)'}
+                strokeWidth={thick}
+                strokeDasharray={s.standIn ? '5 4' : undefined}
+              />
             )}
           </g>
         )

@@ -1,5 +1,5 @@
-import { useCallback, useEffect, useLayoutEffect, useRef, useState } from 'react'
 import { FLICKS_PER_SECOND } from '@pendolo/core/time'
+import { useCallback, useEffect, useLayoutEffect, useRef, useState } from 'react'
 import { engine } from '../playback/use-engine.ts'
 
 /** The stretch of time that is seen, in seconds. */

@@ -40,7 +40,17 @@ export function usePeaks(contentKey: string | null, ready: boolean): Peaks | nul
  * Draws a stretch of a waveform, one column a pixel.
  * @param from,to seconds of the sound at the left and right edge
  */
-export function drawWave(ctx: CanvasRenderingContext2D, peaks: Peaks, from: number, to: number, x: number, y: number, width: number, height: number, colour: string): void {
+export function drawWave(
+  ctx: CanvasRenderingContext2D,
+  peaks: Peaks,
+  from: number,
+  to: number,
+  x: number,
+  y: number,
+  width: number,
+  height: number,
+  colour: string,
+): void {
   ctx.fillStyle = colour
   const perPixel = ((to - from) * peaks.perSecond) / width
   const middle = y + height / 2
@@ -62,7 +72,13 @@ export function drawWave(ctx: CanvasRenderingContext2D, peaks: Peaks, from: numb
 }
 
 /** A canvas that keeps a waveform drawn at its own size. */
-export function Waveform({ peaks, from, to, colour = 'var(--ink-wave)', ...rest }: { peaks: Peaks | null; from: number; to: number; colour?: string } & React.CanvasHTMLAttributes<HTMLCanvasElement>) {
+export function Waveform({
+  peaks,
+  from,
+  to,
+  colour = 'var(--ink-wave)',
+  ...rest
+}: { peaks: Peaks | null; from: number; to: number; colour?: string } & React.CanvasHTMLAttributes<HTMLCanvasElement>) {
   const ref = useRef<HTMLCanvasElement>(null)
   useEffect(() => {
     const canvas = ref.current

@@ -1,6 +1,6 @@
 import { MAGNETS, nearestIndex, pointAt, pulled } from '@pendolo/core/cut'
 import { pictureSpans, projectRate } from '@pendolo/core/project'
-import { type Flicks, flicks, FLICKS_PER_SECOND, frameStart, nearestFrameStart, printTimecode } from '@pendolo/core/time'
+import { FLICKS_PER_SECOND, type Flicks, flicks, frameStart, nearestFrameStart, printTimecode } from '@pendolo/core/time'
 import { App, Button, Dropdown, InputNumber, Popover, Segmented } from 'antd'
 import { Pause, Play } from 'lucide-react'
 import { useEffect, useMemo, useRef, useState } from 'react'
@@ -15,6 +15,8 @@ import { Paper } from '../ui/paper.tsx'
 import { Wall } from './wall.tsx'
 
 const CODES = ANGLE_KEYS.map((k) => (/\d/.test(k) ? `Digit${k}` : `Key${k.toUpperCase()}`))
+/** Long enough for the new cut to reach the picture engine on a busy machine. */
+const PREVIEW_SECONDS = 0.3
 const LAG_KEY = 'pendolo.touch-lag-ms'
 
 export function Switch({ project, edit, top }: StageProps) {
@@ -54,12 +56,9 @@ export function Switch({ project, edit, top }: StageProps) {
     // Standing, the place has been chosen already; running, the magnet takes the press to the beat it was meant for.
     const at = running && marks.length > 0 ? flicks(Math.max(0, pulled(pressed, marks, rate, settings.lead))) : nearestFrameStart(pressed, rate)
     const since = running && pass.current !== null && pass.current < at ? pass.current : undefined
-    if (edit([{ type: 'choose', cutId: cut.id, time: at, choice: { angleId }, ...(since !== undefined && { since }) }], 'cut')) {
-      if (running) {
-        pass.current = at
-        if (at > now) engine.preview(angleId, at)
-      }
-    }
+    // The picture changes with the key; the score follows when it has been drawn anew.
+    if (running) engine.preview(angleId, flicks(Math.max(at, now + Math.round(PREVIEW_SECONDS * FLICKS_PER_SECOND))))
+    if (edit([{ type: 'choose', cutId: cut.id, time: at, choice: { angleId }, ...(since !== undefined && { since }) }], 'cut') && running) pass.current = at
   }
   useEffect(() => {
     const press = (event: KeyboardEvent) => {
@@ -76,7 +75,10 @@ export function Switch({ project, edit, top }: StageProps) {
   })
 
   const nearestPoint = (): Flicks | null => {
-    const i = nearestIndex(points.map((p) => p.time), engine.now())
+    const i = nearestIndex(
+      points.map((p) => p.time),
+      engine.now(),
+    )
     return i < 0 ? null : points[i].time
   }
   const rollTo = (from: Flicks, to: Flicks) => edit([{ type: 'roll', cutId: cut.id, time: from, to: flicks(Math.max(0, to)) }], 'roll a cut')
@@ -97,18 +99,33 @@ export function Switch({ project, edit, top }: StageProps) {
   useHotkeys('bracketright', () => nudge(1), hold, [points, edit])
   useHotkeys('shift+bracketleft', () => toBeat(-1), hold, [points, edit])
   useHotkeys('shift+bracketright', () => toBeat(1), hold, [points, edit])
-  useHotkeys('backspace', () => {
-    const at = nearestPoint()
-    if (at !== null) edit([{ type: 'join', cutId: cut.id, time: at }], 'join')
-  }, hold, [points, edit])
-  useHotkeys('up', () => {
-    const before = points.findLast((p) => p.time < engine.now())
-    if (before) engine.seek(before.time)
-  }, hold, [points])
-  useHotkeys('down', () => {
-    const after = points.find((p) => p.time > engine.now())
-    if (after) engine.seek(after.time)
-  }, hold, [points])
+  useHotkeys(
+    'backspace',
+    () => {
+      const at = nearestPoint()
+      if (at !== null) edit([{ type: 'join', cutId: cut.id, time: at }], 'join')
+    },
+    hold,
+    [points, edit],
+  )
+  useHotkeys(
+    'up',
+    () => {
+      const before = points.findLast((p) => p.time < engine.now())
+      if (before) engine.seek(before.time)
+    },
+    hold,
+    [points],
+  )
+  useHotkeys(
+    'down',
+    () => {
+      const after = points.find((p) => p.time > engine.now())
+      if (after) engine.seek(after.time)
+    },
+    hold,
+    [points],
+  )
   useHotkeys('equal, shift+equal, add', () => zoomRef.current?.(0.7), hold)
   useHotkeys('minus, subtract', () => zoomRef.current?.(1 / 0.7), hold)
 
@@ -141,15 +158,38 @@ export function Switch({ project, edit, top }: StageProps) {
             trigger={['click']}
             menu={{
               items: [
-                ...doc.cuts.map((c) => ({ key: c.id, label: `${c.name} · ${cutsOf(c.points.length)}`, onClick: () => edit([{ type: 'activeCut', cutId: c.id }], 'show another version') })),
+                ...doc.cuts.map((c) => ({
+                  key: c.id,
+                  label: `${c.name} · ${cutsOf(c.points.length)}`,
+                  onClick: () => edit([{ type: 'activeCut', cutId: c.id }], 'show another version'),
+                })),
                 { type: 'divider' as const },
-                { key: 'copy', label: 'a new version from this one', onClick: () => edit([{ type: 'addCut', cutId: newId(), name: nextName(doc.cuts.length), from: cut.id }], 'a new version') },
-                { key: 'new', label: 'an empty version', onClick: () => edit([{ type: 'addCut', cutId: newId(), name: nextName(doc.cuts.length), from: null }], 'a new version') },
-                ...(doc.cuts.length > 1 ? [{ key: 'remove', danger: true, label: `remove ${cut.name}`, onClick: () => edit([{ type: 'removeCut', cutId: cut.id }], 'remove a version') }] : []),
+                {
+                  key: 'copy',
+                  label: 'a new version from this one',
+                  onClick: () => edit([{ type: 'addCut', cutId: newId(), name: nextName(doc.cuts.length), from: cut.id }], 'a new version'),
+                },
+                {
+                  key: 'new',
+                  label: 'an empty version',
+                  onClick: () => edit([{ type: 'addCut', cutId: newId(), name: nextName(doc.cuts.length), from: null }], 'a new version'),
+                },
+                ...(doc.cuts.length > 1
+                  ? [
+                      {
+                        key: 'remove',
+                        danger: true,
+                        label: `remove ${cut.name}`,
+                        onClick: () => edit([{ type: 'removeCut', cutId: cut.id }], 'remove a version'),
+                      },
+                    ]
+                  : []),
                 { type: 'divider' as const },
                 { key: 'head', label: 'the film starts at the playhead', onClick: () => edit([{ type: 'keep', start: engine.now() }], 'trim the head') },
                 { key: 'tail', label: 'the film ends at the playhead', onClick: () => edit([{ type: 'keep', end: engine.now() }], 'trim the tail') },
-                ...(doc.keep.start !== null || doc.keep.end !== null ? [{ key: 'whole', label: 'the whole master again', onClick: () => edit([{ type: 'keep', start: null, end: null }], 'keep the whole') }] : []),
+                ...(doc.keep.start !== null || doc.keep.end !== null
+                  ? [{ key: 'whole', label: 'the whole master again', onClick: () => edit([{ type: 'keep', start: null, end: null }], 'keep the whole') }]
+                  : []),
               ],
             }}
           >
@@ -162,7 +202,13 @@ export function Switch({ project, edit, top }: StageProps) {
           <span className="timecode" data-testid="timecode">
             {label}
           </span>
-          <Button type="text" size="small" aria-label={playing ? 'Stop' : 'Play'} icon={playing ? <Pause size={16} /> : <Play size={16} />} onClick={() => engine.toggle()} />
+          <Button
+            type="text"
+            size="small"
+            aria-label={playing ? 'Stop' : 'Play'}
+            icon={playing ? <Pause size={16} /> : <Play size={16} />}
+            onClick={() => engine.toggle()}
+          />
           <span className="quiet" style={{ width: 26 }}>
             {playing && speed !== 1 ? `${speed}×` : ''}
           </span>
@@ -172,13 +218,27 @@ export function Switch({ project, edit, top }: StageProps) {
             title="Where cuts land while playing"
             content={
               <div style={{ display: 'grid', gap: 10, width: 250 }}>
-                <Segmented block options={MAGNETS.map((m) => ({ value: m, label: m === 'off' ? 'as pressed' : `on the ${m}` }))} value={settings.magnet} onChange={(magnet) => edit([{ type: 'settings', change: { magnet } }], 'set the magnet')} />
-                <label>
-                  lead, frames before the beat <InputNumber size="small" min={-50} max={50} value={settings.lead} onChange={(v) => edit([{ type: 'settings', change: { lead: Math.round(v ?? 0) } }], 'set the lead')} />
+                <Segmented
+                  block
+                  options={MAGNETS.map((m) => ({ value: m, label: m === 'off' ? 'as pressed' : `on the ${m}` }))}
+                  value={settings.magnet}
+                  onChange={(magnet) => edit([{ type: 'settings', change: { magnet } }], 'set the magnet')}
+                />
+                <label htmlFor="lead">
+                  lead, frames before the beat{' '}
+                  <InputNumber
+                    id="lead"
+                    size="small"
+                    min={-50}
+                    max={50}
+                    value={settings.lead}
+                    onChange={(v) => edit([{ type: 'settings', change: { lead: Math.round(v ?? 0) } }], 'set the lead')}
+                  />
                 </label>
-                <label>
+                <label htmlFor="touch-lag">
                   my touch lag, ms{' '}
                   <InputNumber
+                    id="touch-lag"
                     size="small"
                     min={0}
                     max={500}
@@ -197,7 +257,11 @@ export function Switch({ project, edit, top }: StageProps) {
               {settings.lead !== 0 ? ` · lead ${settings.lead} f` : ''}
             </button>
           </Popover>
-          <span className="quiet" title="Pictures that were not decoded in time since playing began" style={{ color: lateShare > 0.05 ? '#f0c46a' : undefined }}>
+          <span
+            className="quiet"
+            title="Pictures that were not decoded in time since playing began"
+            style={{ color: lateShare > 0.05 ? '#f0c46a' : undefined }}
+          >
             {health.late} late
           </span>
         </>,

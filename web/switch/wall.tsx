@@ -5,8 +5,8 @@ import { projectRate } from '@pendolo/core/project'
 import { type Flicks, flicks, masterToClip, printTimecode, timecodeToFrame } from '@pendolo/core/time'
 import { type CSSProperties, useEffect, useRef } from 'react'
 import { useJobs } from '../data/queries.ts'
-import { engine, useEngine } from '../playback/use-engine.ts'
 import type { TileSource } from '../playback/types.ts'
+import { engine, useEngine } from '../playback/use-engine.ts'
 import { useSize } from '../score/time-view.ts'
 import { Bob } from '../ui/bob.tsx'
 import { hueOf } from '../ui/theme.ts'
@@ -124,7 +124,13 @@ function Absent({ text }: { text: string | null }) {
 }
 
 /** Why a tile has no picture now; null when it has. */
-function absence(project: ProjectState, spans: readonly PictureSpan[], angleId: string, time: Flicks, jobs: readonly { fileId: string | null; kind: string; state: string; progress: number }[]): string | null {
+function absence(
+  project: ProjectState,
+  spans: readonly PictureSpan[],
+  angleId: string,
+  time: Flicks,
+  jobs: readonly { fileId: string | null; kind: string; state: string; progress: number }[],
+): string | null {
   const { doc } = project
   const clips = Object.values(doc.clips).filter((c) => c.angleId === angleId && c.state === 'in')
   const fileOf = (clipId: string) => project.files.find((f) => f.id === doc.clips[clipId]?.fileId)
@@ -134,7 +140,11 @@ function absence(project: ProjectState, spans: readonly PictureSpan[], angleId: 
     if (file?.missing && !file.ready.tile) return 'the original is missing'
     if (file?.ready.tile) return null
     const job = jobs.find((j) => j.fileId === file?.id && j.kind === 'light' && j.state !== 'done')
-    return job?.state === 'running' ? `light copy: ${Math.round(job.progress * 100)} %` : job?.state === 'failed' ? 'the light copy failed; see Gather' : 'the light copy is waiting to be made'
+    return job?.state === 'running'
+      ? `light copy: ${Math.round(job.progress * 100)} %`
+      : job?.state === 'failed'
+        ? 'the light copy failed; see Gather'
+        : 'the light copy is waiting to be made'
   }
   if (clips.length > 0 && clips.every((c) => !fileOf(c.id)?.facts.video)) return 'sound only'
   if (clips.every((c) => !doc.placements[c.id])) return 'not lined up yet'

@@ -28,7 +28,14 @@ export function KeysList({ open, onClose }: { open: boolean; onClose: () => void
   const shown = KEYS.filter((k) => `${k.keys} ${k.what} ${k.where}`.toLowerCase().includes(find.toLowerCase()))
   return (
     <Modal open={open} onCancel={onClose} footer={null} title="All keys" width={640} destroyOnHidden>
-      <Input autoFocus placeholder="Find a key or what it does" value={find} onChange={(e) => setFind(e.target.value)} style={{ marginBottom: 10 }} aria-label="Find a key" />
+      <Input
+        autoFocus
+        placeholder="Find a key or what it does"
+        value={find}
+        onChange={(e) => setFind(e.target.value)}
+        style={{ marginBottom: 10 }}
+        aria-label="Find a key"
+      />
       <Table
         size="small"
         pagination={false}

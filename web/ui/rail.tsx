@@ -33,13 +33,26 @@ export function Rail({ current, done, onKeys, onPaper }: { current: StagePath | 
               return (
                 <g key={stage.path}>
                   {on && <line x1="42" y1={Math.max(0, y - 62)} x2={x} y2={y} stroke="#c9973f" strokeWidth="2" />}
-                  <circle cx={x} cy={y} r={on ? 13 : 8} fill={on ? '#c9973f' : done[i] ? '#6b6a66' : '#17181b'} stroke={on ? '#c9973f' : '#6b6a66'} strokeWidth="2" />
+                  <circle
+                    cx={x}
+                    cy={y}
+                    r={on ? 13 : 8}
+                    fill={on ? '#c9973f' : done[i] ? '#6b6a66' : '#17181b'}
+                    stroke={on ? '#c9973f' : '#6b6a66'}
+                    strokeWidth="2"
+                  />
                 </g>
               )
             })}
           </svg>
           {STAGES.map((stage, i) => (
-            <Link key={stage.path} to={`/${projectId}/${stage.path}`} className="stage-link" style={{ top: 8 + i * 78 }} aria-current={i === at ? 'page' : undefined}>
+            <Link
+              key={stage.path}
+              to={`/${projectId}/${stage.path}`}
+              className="stage-link"
+              style={{ top: 8 + i * 78 }}
+              aria-current={i === at ? 'page' : undefined}
+            >
               {stage.name}
             </Link>
           ))}

@@ -1,7 +1,20 @@
 import { type ThemeConfig, theme } from 'antd'
 
 /** Hues of angles, told apart by colour-blind people in neighbouring pairs; always shown with the angle's number. */
-export const HUES = ['#c2553d', '#3d7ea6', '#6a8f3a', '#8b5fa8', '#c28a1d', '#2f8f83', '#b0517a', '#5a6ea0', '#8a6d3b', '#3f93ad', '#8c8a2c', '#7c5c5c'] as const
+export const HUES = [
+  '#c2553d',
+  '#3d7ea6',
+  '#6a8f3a',
+  '#8b5fa8',
+  '#c28a1d',
+  '#2f8f83',
+  '#b0517a',
+  '#5a6ea0',
+  '#8a6d3b',
+  '#3f93ad',
+  '#8c8a2c',
+  '#7c5c5c',
+] as const
 
 export function hueOf(hue: number): string {
   return HUES[hue % HUES.length]
@@ -13,7 +26,15 @@ const shared = { fontFamily: FONT, fontSize: 13, colorPrimary: '#c9973f', border
 /** Dark rooms and pictures. */
 export const stageTheme: ThemeConfig = {
   algorithm: theme.darkAlgorithm,
-  token: { ...shared, colorBgBase: '#17181b', colorTextBase: '#d8d6d0', colorBorder: '#3c3f45', colorBgElevated: '#202226', colorBgContainer: '#202226', colorLink: '#d9ad5c' },
+  token: {
+    ...shared,
+    colorBgBase: '#17181b',
+    colorTextBase: '#d8d6d0',
+    colorBorder: '#3c3f45',
+    colorBgElevated: '#202226',
+    colorBgContainer: '#202226',
+    colorLink: '#d9ad5c',
+  },
   components: { Button: { primaryColor: '#17130a', fontWeight: 500 } },
 }
 

@@ -28,7 +28,8 @@ export function writeEdl(exchange: Exchange): string {
     const sourceIn = Math.floor(((mediaStartFrame(file) + firstFrame) / own) * project + 1e-6)
     const sourceFrames = Math.max(1, Math.round(segment.frames / rate))
     lines.push(`${number}  ${reel.padEnd(8)} V     C        ${tc(sourceIn)} ${tc(sourceIn + sourceFrames)} ${record}`)
-    if (Math.abs(rate - 1) > 0.001) lines.push(`M2   ${reel.padEnd(8)}       ${(nominalRate(exchange.rate) / rate).toFixed(1).padStart(5, '0')}                ${tc(sourceIn)}`)
+    if (Math.abs(rate - 1) > 0.001)
+      lines.push(`M2   ${reel.padEnd(8)}       ${(nominalRate(exchange.rate) / rate).toFixed(1).padStart(5, '0')}                ${tc(sourceIn)}`)
     lines.push(`* FROM CLIP NAME: ${file.name}`, `* COMMENT: ANGLE ${angleName}${segment.standIn ? ' (STANDS IN)' : ''}`, '')
   }
   return `${lines.join('\r\n')}\r\n`
@@ -37,7 +38,12 @@ export function writeEdl(exchange: Exchange): string {
 function reelOf(file: ExchangeFile, reels: Map<string, string>): string {
   const known = reels.get(file.id)
   if (known) return known
-  const base = file.name.replace(/\.[^.]*$/, '').toUpperCase().replace(/[^A-Z0-9_]/g, '_').slice(0, 8) || 'REEL'
+  const base =
+    file.name
+      .replace(/\.[^.]*$/, '')
+      .toUpperCase()
+      .replace(/[^A-Z0-9_]/g, '_')
+      .slice(0, 8) || 'REEL'
   let reel = base
   for (let n = 2; [...reels.values()].includes(reel); n++) reel = `${base.slice(0, 8 - String(n).length)}${n}`
   reels.set(file.id, reel)

@@ -73,9 +73,20 @@ function clip(exchange: Exchange, segment: Segment, rate: number): OtioObject {
   return {
     OTIO_SCHEMA: 'Clip.1',
     name: source.file.name,
-    metadata: { pendolo: { angle: source.angleName, startFlicks: placement.start, rate: placement.rate, method: placement.method, verdict: placement.verdict, standIn: segment.standIn } },
+    metadata: {
+      pendolo: {
+        angle: source.angleName,
+        startFlicks: placement.start,
+        rate: placement.rate,
+        method: placement.method,
+        verdict: placement.verdict,
+        standIn: segment.standIn,
+      },
+    },
     source_range: range(time(origin + source.firstFrame, own), time(segment.frames, rate)),
-    effects: retimed ? [{ OTIO_SCHEMA: 'LinearTimeWarp.1', name: 'placed speed', effect_name: 'LinearTimeWarp', time_scalar: 1 / source.rate, metadata: {} }] : [],
+    effects: retimed
+      ? [{ OTIO_SCHEMA: 'LinearTimeWarp.1', name: 'placed speed', effect_name: 'LinearTimeWarp', time_scalar: 1 / source.rate, metadata: {} }]
+      : [],
     markers: [],
     enabled: true,
     media_reference: reference(source.file, time(origin, own), time(video.frames, own)),

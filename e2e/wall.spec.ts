@@ -1,0 +1,122 @@
+import { expect, type Page, test } from '@playwright/test'
+import { CAMERAS, makeNumbers, readPicture } from './numbers.ts'
+import { TestServer } from './server.ts'
+
+let server: TestServer
+
+test.beforeAll(async () => {
+  const folder = await makeNumbers()
+  server = new TestServer(folder)
+  await server.start()
+  const { id } = await server.api<{ id: string }>('/projects', { name: 'Wall' })
+  await server.api(`/projects/${id}/gather`, { paths: [folder] })
+  await server.idle()
+  await server.api(`/projects/${id}/edits?label=rate`, { edits: [{ type: 'settings', change: { rate: '25/1' } }] })
+  await server.api(`/projects/${id}/lineup`, {})
+  await server.idle()
+})
+test.afterAll(() => server.kill())
+
+async function openWall(page: Page): Promise<void> {
+  const [{ id }] = await server.api<{ id: string }[]>('/projects')
+  await page.goto(`${server.url}/${id}/switch`)
+  await expect(page.getByRole('button', { name: /Angle 1/ })).toBeVisible()
+  // A picture stands on the wall before anything is measured.
+  await expect.poll(() => page.evaluate(() => Object.values(window.pendolo.health().shown).some((s) => s.frame !== null))).toBe(true)
+}
+
+/** Reads a canvas of the wall as it is on the screen now, with the sound's position at the same moment. */
+async function look(page: Page, label: string) {
+  const { pixels, width, height, seconds } = await page.evaluate(async (name) => {
+    await new Promise((resolve) => requestAnimationFrame(resolve))
+    const canvas = document.querySelector<HTMLCanvasElement>(`canvas[aria-label="${name}"]`)
+    if (!canvas) throw new Error(`there is no canvas ${name}`)
+    const { soundSeconds: seconds } = window.pendolo.health()
+    const copy = document.createElement('canvas')
+    copy.width = canvas.width
+    copy.height = canvas.height
+    const ctx = copy.getContext('2d') as CanvasRenderingContext2D
+    ctx.drawImage(canvas, 0, 0)
+    const { data } = ctx.getImageData(0, 0, copy.width, copy.height)
+    return { pixels: Array.from(data.filter((_, i) => i % 4 === 1)), width: copy.width, height: copy.height, seconds }
+  }, label)
+  return { read: readPicture(Uint8Array.from(pixels), width, height), seconds }
+}
+
+test('every tile shows the picture that belongs to what is heard, within one frame', async ({ page }) => {
+  await openWall(page)
+  await page.keyboard.press('Home')
+  await page.keyboard.press('Space')
+  await expect.poll(() => page.evaluate(() => window.pendolo.health().soundSeconds)).toBeGreaterThan(7)
+  let measured = 0
+  for (let round = 0; round < 12; round++) {
+    for (const [i, name] of ['Cam a', 'Cam b', 'Cam c'].entries()) {
+      const { read, seconds } = await look(page, `Picture of ${name}`)
+      if (!read) continue
+      const camera = CAMERAS[i]
+      const due = (((seconds - camera.start) / (1 + camera.drift)) * camera.num) / camera.den
+      expect(read.code).toBe(camera.code)
+      expect(Math.abs(read.frame + 0.5 - due)).toBeLessThanOrEqual(1.5)
+      measured++
+    }
+    await page.waitForTimeout(90)
+  }
+  expect(measured).toBeGreaterThan(30)
+})
+
+test('standing still, wall and programme show exactly the frame of the playhead', async ({ page }) => {
+  await openWall(page)
+  for (const start of [6, 10.04, 17.36]) {
+    await page.keyboard.press('Home')
+    for (let s = 0; s < Math.floor(start); s++) await page.keyboard.press('Shift+ArrowRight')
+    for (let f = 0; f < Math.round((start % 1) * 25); f++) await page.keyboard.press('ArrowRight')
+    for (const [i, name] of ['Cam a', 'Cam b', 'Cam c'].entries()) {
+      const camera = CAMERAS[i]
+      const wanted = Math.floor((((start - camera.start) / (1 + camera.drift)) * camera.num) / camera.den + 1e-6)
+      await expect.poll(async () => (await look(page, `Picture of ${name}`)).read?.frame).toBe(wanted)
+    }
+  }
+})
+
+test('a pressed key changes the programme within two frames', async ({ page }) => {
+  await openWall(page)
+  await page.keyboard.press('Home')
+  await page.keyboard.press('Space')
+  await expect.poll(() => page.evaluate(() => window.pendolo.health().soundSeconds)).toBeGreaterThan(6)
+  const took: number[] = []
+  for (const key of ['3', '1', '2', '3', '1', '2']) {
+    const [pressed, changed] = await page.evaluate(async (digit) => {
+      const before = window.pendolo.health().programme.angleId
+      const now = performance.timeOrigin + performance.now()
+      window.dispatchEvent(new KeyboardEvent('keydown', { code: `Digit${digit}`, key: digit, bubbles: true }))
+      document.body.dispatchEvent(new KeyboardEvent('keydown', { code: `Digit${digit}`, key: digit, bubbles: true }))
+      for (;;) {
+        await new Promise((resolve) => setTimeout(resolve, 20))
+        const { programme } = window.pendolo.health()
+        if (programme.angleId !== before) return [now, programme.since]
+        if (performance.timeOrigin + performance.now() - now > 3000) throw new Error('the programme did not change')
+      }
+    }, key)
+    took.push(changed - pressed)
+    await page.waitForTimeout(700)
+  }
+  took.sort((a, b) => a - b)
+  // Two frames at 25 a second; the slowest of six may meet a busy machine.
+  expect(took[4]).toBeLessThanOrEqual(80)
+})
+
+test('pressing again over a passage replaces what was there, and two tabs agree', async ({ page, context }) => {
+  await openWall(page)
+  const other = await context.newPage()
+  await openWall(other)
+  await page.bringToFront()
+  await page.keyboard.press('End')
+  for (let i = 0; i < 20; i++) await page.keyboard.press('Shift+ArrowLeft')
+  await page.keyboard.press('2')
+  const cuts = () => page.getByRole('button', { name: /^cut to/ })
+  await expect.poll(async () => (await cuts().count()) > 0).toBe(true)
+  const name = await cuts().last().getAttribute('aria-label')
+  await expect(other.getByRole('button', { name: name ?? '' })).toHaveCount(1)
+  await page.keyboard.press('Shift+3')
+  await expect(other.getByRole('button', { name: (name ?? '').replace('Cam b', 'Cam c') })).toHaveCount(1)
+})

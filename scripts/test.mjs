@@ -1,0 +1,60 @@
+// Everything that must hold: types, lint, import rules, dead exports, unit tests, the real interface.
+// `node scripts/test.mjs [--quick]` (quick leaves the interface out). Ends with one line: N passed, N failed.
+import { spawn } from 'node:child_process'
+import { readFileSync, rmSync } from 'node:fs'
+import os from 'node:os'
+import path from 'node:path'
+import { fileURLToPath } from 'node:url'
+
+const root = path.dirname(path.dirname(fileURLToPath(import.meta.url)))
+const quick = process.argv.includes('--quick')
+const bin = (name) => path.join(root, 'node_modules', '.bin', name)
+const jestReport = path.join(os.tmpdir(), `pendolo-jest-${process.pid}.json`)
+const playwrightReport = path.join(os.tmpdir(), `pendolo-playwright-${process.pid}.json`)
+
+function run(name, command, args, env = {}) {
+  const began = Date.now()
+  console.log(`\n== ${name}`)
+  return new Promise((resolve) => {
+    const child = spawn(command, args, { cwd: root, stdio: 'inherit', env: { ...process.env, ...env } })
+    child.on('close', (code) => {
+      console.log(`== ${name}: ${code === 0 ? 'passed' : 'FAILED'} in ${((Date.now() - began) / 1000).toFixed(0)} s`)
+      resolve(code === 0)
+    })
+  })
+}
+
+let passed = 0
+let failed = 0
+const count = (ok) => (ok ? passed++ : failed++)
+
+count(await run('build', process.execPath, ['scripts/build.mjs']))
+count(await run('types', process.execPath, ['scripts/types.mjs']))
+count(await run('lint', bin('biome'), ['check', '--error-on-warnings', '.']))
+count(await run('import rules', bin('depcruise'), ['--config', '.dependency-cruiser.cjs', 'core', 'api', 'server', 'web', 'demo']))
+count(await run('dead exports', bin('knip'), []))
+
+const jestOk = await run('unit tests', bin('jest'), ['--silent', '--json', `--outputFile=${jestReport}`])
+try {
+  const report = JSON.parse(readFileSync(jestReport, 'utf8'))
+  passed += report.numPassedTests
+  failed += report.numFailedTests + report.numRuntimeErrorTestSuites
+} catch {
+  failed++
+}
+if (!jestOk && failed === 0) failed++
+
+if (!quick) {
+  const e2eOk = await run('the interface', bin('playwright'), ['test', '--reporter=list,json'], { PLAYWRIGHT_JSON_OUTPUT_NAME: playwrightReport })
+  try {
+    const { stats } = JSON.parse(readFileSync(playwrightReport, 'utf8'))
+    passed += stats.expected + stats.flaky
+    failed += stats.unexpected
+  } catch {
+    failed++
+  }
+  if (!e2eOk && failed === 0) failed++
+}
+for (const file of [jestReport, playwrightReport]) rmSync(file, { force: true })
+console.log(`\n${passed} passed, ${failed} failed`)
+process.exit(failed === 0 ? 0 : 1)
