@@ -63,7 +63,7 @@ export function makeApp(shop: Workshop, events: EventHub, log: Logger, port: () 
   })
   api.get('/projects/:id', async (request, response) => void response.json(await store.state(request.params.id)))
   api.patch('/projects/:id', async (request, response) => {
-    await store.rename(request.params.id, body<{ name: string }>(request).name)
+    await store.rename(request.params.id, body<{ name: string }>(request, newProjectBody).name)
     response.status(204).end()
   })
   api.delete('/projects/:id', async (request, response) => {

@@ -7,14 +7,9 @@ import type { Config } from '../config.ts'
 import { contentKey } from '../media/content.ts'
 import { MediaError } from '../media/ffmpeg.ts'
 import { notesFor, probe } from '../media/probe.ts'
+import { looksLikeMedia } from './media-names.ts'
 import { allowedPath } from './roots.ts'
 import type { FileRow, ProjectStore } from './store.ts'
-
-const MEDIA = /\.(mp4|mov|m4v|mkv|webm|avi|mts|m2ts|ts|mxf|mpg|mpeg|3gp|flv|dv|wmv|wav|bwf|w64|aif|aiff|flac|mp3|m4a|aac|ogg|opus|caf|wv|amr)$/i
-
-export function looksLikeMedia(name: string): boolean {
-  return MEDIA.test(name) && !name.startsWith('.')
-}
 
 /** Folders that cameras make by themselves and that name no camera. */
 const GENERIC = /^(dcim|private|avchd|bdmv|stream|video|videos|clip|clips|media|footage|\d{3}.*)$/i

@@ -3,7 +3,7 @@ import { readdir, realpath, stat } from 'node:fs/promises'
 import path from 'node:path'
 import type { FolderEntry, FolderListing } from '@pendolo/api'
 import type { Config } from '../config.ts'
-import { looksLikeMedia } from './gather.ts'
+import { looksLikeMedia } from './media-names.ts'
 
 /** A path that may not be read, or is not there. */
 export class PathError extends Error {

@@ -17,6 +17,8 @@ interface Tile {
 
 /** Streams not looked at for this long are closed, ms. */
 const IDLE = 4000
+/** From drawing to being seen passes about one refresh of the screen, ms. */
+const UNTIL_SEEN = 17
 /** Health is told at most this often, ms. */
 const TELL_EVERY = 100
 
@@ -37,7 +39,7 @@ const wall = () => performance.timeOrigin + performance.now()
 
 function masterTime(): Flicks {
   if (!clock.playing) return flicks(Math.round(clock.time))
-  return flicks(Math.round(clock.time + ((wall() - clock.wall) / 1000) * clock.speed * FLICKS_PER_SECOND))
+  return flicks(Math.round(clock.time + ((wall() + UNTIL_SEEN - clock.wall) / 1000) * clock.speed * FLICKS_PER_SECOND))
 }
 
 function streamOf(clip: PlayClip, sharp: boolean): FrameStream | null {
@@ -214,6 +216,8 @@ self.addEventListener('message', (event: MessageEvent<ToWorker>) => {
       break
     case 'preview':
       preview = { angleId: message.angleId, until: message.until }
+      // At once, not at the next screen refresh: a pressed key is waited for.
+      for (const [key, tile] of tiles) if (tile.source.kind === 'programme') draw(tile, key, masterTime())
       break
     case 'reset':
       due = 0
