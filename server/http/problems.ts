@@ -28,7 +28,7 @@ const BY_CODE: Record<string, [number, string]> = {
 function toProblem(error: unknown): Problem {
   const make = (status: number, title: string, detail: string): Problem => ({ type: 'about:blank', title, status, detail })
   if (error instanceof ProblemError) return make(error.status, error.title, error.message)
-  if (error instanceof ValidationError) return make(400, 'The request is not right', error.errors.join('; '))
+  if (error instanceof ValidationError) return make(400, 'The request is not right', [...new Set(error.errors)].join('; '))
   if (error instanceof Error) {
     const { code, status, type } = error as Error & { code?: string; status?: number; type?: string }
     if (type === 'entity.too.large') return make(413, 'Too large', 'this request is larger than is allowed')

@@ -2,7 +2,7 @@ import type { ProjectState } from '@pendolo/api'
 import { type PictureSpan, type Points, planFilm } from '@pendolo/core/cut'
 import { projectRate } from '@pendolo/core/project'
 import { FLICKS_PER_SECOND, type Flicks, flicks, nearestFrameStart, printTimecode } from '@pendolo/core/time'
-import { useMemo, useRef, useState } from 'react'
+import { memo, useMemo, useRef, useState } from 'react'
 import { engine, masterEnd } from '../playback/use-engine.ts'
 import { Bob } from '../ui/bob.tsx'
 import { hueOf } from '../ui/theme.ts'
@@ -21,11 +21,13 @@ export interface ScoreProps {
   readonly project: ProjectState
   readonly spans: readonly PictureSpan[]
   readonly points: Points
-  /** Where a dragged cut or the end of a painted stretch lands. */
-  readonly snap: (time: Flicks) => Flicks
-  readonly onRoll: (from: Flicks, to: Flicks) => void
-  readonly onPaint: (angleId: string, from: Flicks, to: Flicks) => void
-  readonly onJoin: (time: Flicks) => void
+  readonly actions: {
+    /** Where a dragged cut or the end of a painted stretch lands. */
+    readonly snap: (time: Flicks) => Flicks
+    readonly roll: (from: Flicks, to: Flicks) => unknown
+    readonly paint: (angleId: string, from: Flicks, to: Flicks) => unknown
+    readonly join: (time: Flicks) => unknown
+  }
   readonly chosenAngle: string | null
   readonly zoomRef: { current: ((factor: number) => void) | null }
 }
@@ -33,7 +35,8 @@ export interface ScoreProps {
 const seconds = (time: number) => time / FLICKS_PER_SECOND
 
 /** The drawn time surface: master, one lane an angle, and the cut as one line stepping between them. */
-export function Score({ project, spans, points, snap, onRoll, onPaint, onJoin, chosenAngle, zoomRef }: ScoreProps) {
+export const Score = memo(function Score({ project, spans, points, actions, chosenAngle, zoomRef }: ScoreProps) {
+  const { snap, roll: onRoll, paint: onPaint, join: onJoin } = actions
   const { doc } = project
   const [ref, { width, height }] = useSize<HTMLDivElement>()
   const total = seconds(masterEnd(project))
@@ -320,7 +323,7 @@ export function Score({ project, spans, points, snap, onRoll, onPaint, onJoin, c
       />
     </div>
   )
-}
+})
 
 function soundOnly(project: ProjectState, angleId: string): boolean {
   return Object.values(project.doc.clips).every((c) => c.angleId !== angleId || !project.files.find((f) => f.id === c.fileId)?.facts.video)

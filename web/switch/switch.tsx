@@ -12,6 +12,7 @@ import { Score } from '../score/score.tsx'
 import { ANGLE_KEYS } from '../ui/bob.tsx'
 import { newId } from '../ui/ids.ts'
 import { Paper } from '../ui/paper.tsx'
+import { useStable } from '../ui/stable.ts'
 import { Wall } from './wall.tsx'
 
 const CODES = ANGLE_KEYS.map((k) => (/\d/.test(k) ? `Digit${k}` : `Key${k.toUpperCase()}`))
@@ -129,6 +130,12 @@ export function Switch({ project, edit, top }: StageProps) {
   useHotkeys('equal, shift+equal, add', () => zoomRef.current?.(0.7), hold)
   useHotkeys('minus, subtract', () => zoomRef.current?.(1 / 0.7), hold)
 
+  const actions = useStable({
+    snap,
+    roll: rollTo,
+    paint: (angleId: string, from: Flicks, to: Flicks) => edit([{ type: 'paint', cutId: cut.id, from, to, choice: { angleId } }], 'paint a stretch'),
+    join: (t: Flicks) => edit([{ type: 'join', cutId: cut.id, time: t }], 'join'),
+  })
   const chosen = points[pointAt(points, time)]?.angleId ?? null
   const label = printTimecode(time, { rate, dropFrame: settings.dropFrame }, settings.startFrame)
   const bar = doc.pulse ? barLabel(doc.pulse, time) : ''
@@ -269,17 +276,7 @@ export function Switch({ project, edit, top }: StageProps) {
       <div style={{ height: '45%', flex: 'none' }}>
         <Wall project={project} spans={spans} chosenAngle={chosen} onChoose={chooseAngle} />
       </div>
-      <Score
-        project={project}
-        spans={spans}
-        points={points}
-        snap={snap}
-        onRoll={rollTo}
-        onPaint={(angleId, from, to) => edit([{ type: 'paint', cutId: cut.id, from, to, choice: { angleId } }], 'paint a stretch')}
-        onJoin={(t) => edit([{ type: 'join', cutId: cut.id, time: t }], 'join')}
-        chosenAngle={chosen}
-        zoomRef={zoomRef}
-      />
+      <Score project={project} spans={spans} points={points} actions={actions} chosenAngle={chosen} zoomRef={zoomRef} />
     </>
   )
 }

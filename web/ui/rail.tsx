@@ -53,7 +53,7 @@ export function Rail({ current, done, onKeys, onPaper }: { current: StagePath | 
               style={{ top: 8 + i * 78 }}
               aria-current={i === at ? 'page' : undefined}
             >
-              {stage.name}
+              <span>{stage.name}</span>
             </Link>
           ))}
         </nav>

@@ -1,0 +1,145 @@
+import { applyEdits, emptyProject, type FileFacts } from '../project/index.ts'
+import { FLICKS_PER_SECOND, flicks, secondsToFlicks } from '../time/index.ts'
+import { ExchangeError, type ExchangeFile, filmRange, layOut, writeEdl, writeOtio } from './index.ts'
+
+const sound = { codec: 'pcm', channels: 2, layout: 'stereo', sampleRate: 48000, startSeconds: 0, streams: 1 }
+const facts = (seconds: number, video: FileFacts['video'], timecode: string | null = null): FileFacts => ({
+  durationSeconds: seconds,
+  container: 'mov',
+  video,
+  audio: sound,
+  timecode,
+  recordedAt: null,
+  camera: null,
+})
+const picture = (num: number, den: number, frames: number): FileFacts['video'] => ({
+  codec: 'h264',
+  width: 1920,
+  height: 1080,
+  rate: { num, den },
+  variableRate: false,
+  startSeconds: 0,
+  frames,
+  pixelAspect: '1:1',
+})
+const file = (id: string, name: string, f: FileFacts): ExchangeFile => ({ id, name, path: `/show/${name}`, facts: f })
+
+const files = new Map(
+  [
+    file('f0', 'desk mix.wav', facts(20, null)),
+    file('f1', 'a.mov', facts(20, picture(25, 1, 500), '10:00:00:00')),
+    file('f2', 'b-camera.mp4', facts(12, picture(50, 1, 600))),
+    file('f3', 'b-camera.mov', facts(8, picture(25, 1, 200))),
+  ].map((f) => [f.id, f]),
+)
+const at = (seconds: number) => secondsToFlicks(seconds)
+
+function show() {
+  const place = (start: number, rate = 1) => ({
+    start: at(start),
+    rate,
+    method: 'sound' as const,
+    verdict: 'sure' as const,
+    confidence: 1,
+    why: '',
+    locked: false,
+  })
+  return applyEdits(emptyProject('cut'), [
+    {
+      type: 'addClips',
+      angles: ['a', 'b', 'c'].map((id, hue) => ({ id, name: `Angle ${id}`, hue, framing: 'fit' as const })),
+      clips: [
+        { id: 'm', fileId: 'f0', angleId: null, state: 'in' },
+        { id: 'a1', fileId: 'f1', angleId: 'a', state: 'in' },
+        { id: 'b1', fileId: 'f2', angleId: 'b', state: 'in' },
+        { id: 'c1', fileId: 'f3', angleId: 'c', state: 'in' },
+      ],
+    },
+    { type: 'settings', change: { startFrame: 90000 } },
+    { type: 'setMaster', clipId: 'm' },
+    { type: 'place', by: 'search', placements: { a1: place(-2.5), b1: place(1.01), c1: place(4, 1.5) }, loose: {} },
+    { type: 'choose', cutId: 'cut', time: flicks(0), choice: { angleId: 'a' } },
+    { type: 'choose', cutId: 'cut', time: at(3), choice: { angleId: 'b' } },
+    { type: 'choose', cutId: 'cut', time: at(5), choice: { angleId: 'c' } },
+    { type: 'addMarks', marks: [{ id: 'x', time: at(4), kind: 'cue', name: 'Ring', hue: 0 }] },
+  ]).doc
+}
+
+describe('the project on its frame grid', () => {
+  test('each stretch names the source frame that is shown at its start', () => {
+    const { cut } = layOut('Show', show(), files)
+    expect(cut.map((s) => [s.fromFrame, s.frames, s.source?.file.name, s.source?.firstFrame, s.standIn])).toEqual([
+      [0, 75, 'a.mov', 62, false],
+      [75, 50, 'b-camera.mp4', 99, false],
+      // c runs at 1.5 × and ends at 4 + 8 × 1.5 = 16 s; then a stands in until its end at 17.5 s.
+      [125, 275, 'b-camera.mov', 16, false],
+      [400, 38, 'a.mov', 462, true],
+      [438, 62, undefined, undefined, true],
+    ])
+  })
+
+  test('an angle’s track begins with the first project frame the clip covers', () => {
+    const { angles } = layOut('Show', show(), files)
+    const b = angles.find((a) => a.id === 'b')?.segments[0]
+    expect(b).toMatchObject({ fromFrame: 26, frames: 300, source: { firstFrame: 1 } })
+  })
+
+  test('head and tail trims give the film’s range', () => {
+    const doc = applyEdits(show(), [{ type: 'keep', start: at(2), end: at(6) }]).doc
+    expect(filmRange(doc, at(20))).toEqual({ start: at(2), end: at(6) })
+    const { cut, fromFrame, toFrame } = layOut('Show', doc, files)
+    expect([fromFrame, toFrame]).toEqual([50, 150])
+    expect(cut.reduce((n, s) => n + s.frames, 0)).toBe(100)
+  })
+
+  test('without a master there is nothing to lay out', () => {
+    expect(() => layOut('Show', emptyProject('cut'), files)).toThrow(ExchangeError)
+  })
+})
+
+describe('OpenTimelineIO', () => {
+  const timeline = JSON.parse(writeOtio(layOut('Show', show(), files)))
+
+  test('has the cut, every angle, the master and the marks', () => {
+    expect(timeline.OTIO_SCHEMA).toBe('Timeline.1')
+    expect(timeline.global_start_time).toMatchObject({ value: 90000, rate: 25 })
+    expect(timeline.tracks.children.map((t: { name: string; kind: string }) => `${t.kind} ${t.name}`)).toEqual([
+      'Video Angle a',
+      'Video Angle b',
+      'Video Angle c',
+      'Video Cut: Cut A',
+      'Audio Master',
+    ])
+    expect(timeline.tracks.markers[0]).toMatchObject({ OTIO_SCHEMA: 'Marker.2', name: 'Ring', marked_range: { start_time: { value: 100, rate: 25 } } })
+  })
+
+  test('counts source frames from the file’s own timecode and escapes paths', () => {
+    const first = timeline.tracks.children[3].children[0]
+    expect(first.source_range.start_time).toMatchObject({ value: 900_000 + 62, rate: 25 })
+    expect(first.media_reference.available_range.start_time.value).toBe(900_000)
+    expect(timeline.tracks.children[4].children[0].media_reference.target_url).toBe('file:///show/desk%20mix.wav')
+  })
+
+  test('tells an off-speed take as a time warp and keeps exact placements', () => {
+    const take = timeline.tracks.children[3].children[2]
+    expect(take.effects[0]).toMatchObject({ OTIO_SCHEMA: 'LinearTimeWarp.1', time_scalar: 1 / 1.5 })
+    expect(take.metadata.pendolo).toMatchObject({ startFlicks: 4 * FLICKS_PER_SECOND, rate: 1.5 })
+  })
+})
+
+describe('the cut list', () => {
+  const lines = writeEdl(layOut('Show', show(), files)).split('\r\n')
+
+  test('has one event a stretch with record times from the start timecode', () => {
+    expect(lines[0]).toBe('TITLE: Show')
+    expect(lines[1]).toBe('FCM: NON-DROP FRAME')
+    expect(lines).toContain('001  A        V     C        10:00:02:12 10:00:05:12 01:00:00:00 01:00:03:00')
+    expect(lines).toContain('* FROM CLIP NAME: b-camera.mp4')
+  })
+
+  test('keeps reels of equal names apart and marks retimed clips', () => {
+    const reels = lines.filter((l) => /^\d{3} /.test(l)).map((l) => l.slice(5, 13).trim())
+    expect(reels).toEqual(['A', 'B_CAMERA', 'B_CAMER2', 'A', 'BL'])
+    expect(lines.some((l) => /^M2 {3}B_CAMER2 +016\.7/.test(l))).toBe(true)
+  })
+})

@@ -1,0 +1,171 @@
+import fc from 'fast-check'
+import { flicks, ZERO } from '../time/index.ts'
+import { type Angle, applyEdits, applyKeptPatches, type Edit, EditError, emptyProject, nextHue, type Placement, type ProjectDoc } from './index.ts'
+
+const angle = (id: string, hue = 0): Angle => ({ id, name: id.toUpperCase(), hue, framing: 'fit' })
+const placement = (start: number, over: Partial<Placement> = {}): Placement => ({
+  start: flicks(start),
+  rate: 1,
+  method: 'sound',
+  verdict: 'sure',
+  confidence: 1,
+  why: 'by sound',
+  locked: false,
+  ...over,
+})
+
+function project(): ProjectDoc {
+  return applyEdits(emptyProject('cut'), [
+    {
+      type: 'addClips',
+      angles: [angle('a'), angle('b', 1)],
+      clips: [
+        { id: 'master', fileId: 'f0', angleId: null, state: 'in' },
+        { id: 'a1', fileId: 'f1', angleId: 'a', state: 'in' },
+        { id: 'b1', fileId: 'f2', angleId: 'b', state: 'in' },
+      ],
+    },
+    { type: 'setMaster', clipId: 'master' },
+    { type: 'place', by: 'search', placements: { a1: placement(1000), b1: placement(2000) }, loose: {} },
+  ]).doc
+}
+const apply = (doc: ProjectDoc, ...edits: Edit[]) => applyEdits(doc, edits).doc
+
+const anyEdit: fc.Arbitrary<Edit> = fc.oneof(
+  fc.record({
+    type: fc.constant('choose' as const),
+    cutId: fc.constant('cut'),
+    time: fc.nat(1e6).map(flicks),
+    choice: fc.record({ angleId: fc.constantFrom('a', 'b') }),
+  }),
+  fc.record({
+    type: fc.constant('nudge' as const),
+    clipIds: fc.constantFrom<string[]>(['a1'], ['a1', 'b1']),
+    by: fc.integer({ min: -500, max: 500 }).map(flicks),
+  }),
+  fc.record({ type: fc.constant('orderAngles' as const), angleIds: fc.constantFrom<string[]>(['a', 'b'], ['b', 'a']) }),
+  fc.record({ type: fc.constant('renameAngle' as const), angleId: fc.constantFrom('a', 'b'), name: fc.constantFrom('Gantry', 'Roof') }),
+  fc.record({ type: fc.constant('park' as const), clipIds: fc.constant<string[]>(['b1']), parked: fc.constant(false) }),
+  fc.record({ type: fc.constant('strip' as const), clipId: fc.constantFrom('a1', 'master'), change: fc.record({ gainDb: fc.integer({ min: -20, max: 6 }) }) }),
+)
+
+describe('edits', () => {
+  test('any run of edits can be undone to exactly what was, and redone', () => {
+    fc.assert(
+      fc.property(fc.array(anyEdit, { maxLength: 12 }), (edits) => {
+        const start = project()
+        const states = [start]
+        const log = edits.map((edit) => {
+          const result = applyEdits(states[states.length - 1], [edit])
+          states.push(result.doc)
+          return result
+        })
+        let doc = states[states.length - 1]
+        for (let i = log.length - 1; i >= 0; i--) {
+          doc = applyKeptPatches(doc, JSON.parse(JSON.stringify(log[i].backward)))
+          expect(doc).toEqual(states[i])
+        }
+        for (const [i, { forward }] of log.entries()) {
+          doc = applyKeptPatches(doc, JSON.parse(JSON.stringify(forward)))
+          expect(doc).toEqual(states[i + 1])
+        }
+      }),
+    )
+  })
+
+  test('a list of edits holds as a whole or not at all', () => {
+    const doc = project()
+    const before = JSON.stringify(doc)
+    expect(() =>
+      apply(doc, { type: 'renameAngle', angleId: 'a', name: 'New' }, { type: 'choose', cutId: 'cut', time: ZERO, choice: { angleId: 'nobody' } }),
+    ).toThrow(EditError)
+    expect(JSON.stringify(doc)).toBe(before)
+  })
+
+  test('a search that runs again leaves locked and hand-placed clips where they are', () => {
+    const doc = apply(project(), { type: 'lock', clipIds: ['a1'], locked: true }, { type: 'nudge', clipIds: ['b1'], by: flicks(7) })
+    const after = apply(doc, { type: 'place', by: 'search', placements: { a1: placement(9), b1: placement(9) }, loose: {} })
+    expect(after.placements.a1.start).toBe(1000)
+    expect(after.placements.b1).toMatchObject({ start: 2007, method: 'hand' })
+    const lost = apply(doc, { type: 'place', by: 'search', placements: {}, loose: { a1: 'gone', b1: 'gone' } })
+    expect(Object.keys(lost.placements).sort()).toEqual(['a1', 'b1', 'master'])
+  })
+
+  test('a locked clip does not move and cannot be parked', () => {
+    const doc = apply(project(), { type: 'lock', clipIds: ['a1'], locked: true })
+    expect(() => apply(doc, { type: 'nudge', clipIds: ['a1'], by: flicks(1) })).toThrow(/unlock/)
+    expect(() => apply(doc, { type: 'park', clipIds: ['a1'], parked: true })).toThrow(/unlock/)
+    expect(() => apply(doc, { type: 'place', by: 'hand', placements: { a1: placement(0) }, loose: {} })).toThrow(/unlock/)
+  })
+
+  test('a clip that could not be placed waits with its reason, and loses it when placed', () => {
+    const waiting = apply(project(), { type: 'place', by: 'search', placements: {}, loose: { a1: 'no sound' } })
+    expect(waiting.placements.a1).toBeUndefined()
+    expect(waiting.loose.a1).toBe('no sound')
+    expect(apply(waiting, { type: 'place', by: 'hand', placements: { a1: placement(5, { method: 'hand' }) }, loose: {} }).loose.a1).toBeUndefined()
+  })
+
+  test('moving the last file of an angle away leaves no empty angle and no choice of it', () => {
+    const cut = apply(
+      project(),
+      { type: 'choose', cutId: 'cut', time: ZERO, choice: { angleId: 'a' } },
+      { type: 'choose', cutId: 'cut', time: flicks(500), choice: { angleId: 'b' } },
+    )
+    const after = apply(cut, { type: 'moveClips', clipIds: ['a1'], angle: { id: 'b' } })
+    expect(after.angles.map((a) => a.id)).toEqual(['b'])
+    expect(after.cuts[0].points.map((p) => p.angleId)).toEqual(['b'])
+  })
+
+  test('another master that has a place takes all others along', () => {
+    const after = apply(project(), { type: 'setMaster', clipId: 'a1' })
+    expect(after.placements.a1).toMatchObject({ start: 0, method: 'master', locked: true })
+    expect(after.placements.b1.start).toBe(1000)
+    expect(after.placements.master.start).toBe(-1000)
+    expect(after.strips.a1.on).toBe(true)
+  })
+
+  test('the master can be neither set aside nor parked', () => {
+    expect(() => apply(project(), { type: 'setAside', clipIds: ['master'], aside: true })).toThrow(EditError)
+    expect(() => apply(project(), { type: 'park', clipIds: ['master'], parked: true })).toThrow(EditError)
+  })
+
+  test('versions of the cut stand side by side; the last one stays', () => {
+    const doc = apply(
+      project(),
+      { type: 'choose', cutId: 'cut', time: ZERO, choice: { angleId: 'a' } },
+      { type: 'addCut', cutId: 'two', name: 'Cut B', from: 'cut' },
+    )
+    const changed = apply(doc, { type: 'choose', cutId: 'two', time: ZERO, choice: { angleId: 'b' } })
+    expect(changed.cuts.map((c) => c.points[0].angleId)).toEqual(['a', 'b'])
+    const one = apply(changed, { type: 'removeCut', cutId: 'two' })
+    expect(one.activeCutId).toBe('cut')
+    expect(() => apply(one, { type: 'removeCut', cutId: 'cut' })).toThrow(/stays/)
+  })
+
+  test('marks stay in order of time', () => {
+    const doc = apply(
+      project(),
+      {
+        type: 'addMarks',
+        marks: [
+          { id: 'x', time: flicks(50), kind: 'cue', name: 'x', hue: 0 },
+          { id: 'y', time: flicks(10), kind: 'cue', name: 'y', hue: 0 },
+        ],
+      },
+      { type: 'changeMark', markId: 'y', change: { time: flicks(90) } },
+    )
+    expect(doc.marks.map((m) => m.id)).toEqual(['x', 'y'])
+    expect(apply(doc, { type: 'removeMarks', markIds: ['x'] }).marks.map((m) => m.id)).toEqual(['y'])
+  })
+
+  test('a film cannot end before it begins', () => {
+    const doc = apply(project(), { type: 'keep', start: flicks(100) })
+    expect(() => apply(doc, { type: 'keep', end: flicks(50) })).toThrow(/end after/)
+  })
+
+  test('new angles take the hue least used', () => {
+    expect(nextHue([])).toBe(0)
+    expect(nextHue([angle('a', 0), angle('b', 1)])).toBe(2)
+    expect(nextHue(Array.from({ length: 12 }, (_, i) => angle(`${i}`, i)))).toBe(0)
+  })
+})

@@ -1,0 +1,94 @@
+import { findPulse, PULSE_RATE } from './index.ts'
+
+/** Seeded noise. */
+function random(seed: number): () => number {
+  let a = seed
+  return () => {
+    a = (Math.imul(a, 1664525) + 1013904223) | 0
+    return (a >>> 0) / 4294967296 - 0.5
+  }
+}
+
+function hit(out: Float32Array, at: number, hz: number, level: number, r: () => number): void {
+  const from = Math.round(at * PULSE_RATE)
+  for (let i = 0; i < 2400 && from + i < out.length; i++) {
+    const t = i / PULSE_RATE
+    out[from + i] += level * (Math.exp(-t / 0.06) * Math.sin(2 * Math.PI * hz * t) + 0.5 * Math.exp(-t / 0.008) * r())
+  }
+}
+
+/** Kick on the first beat of the bar, snare on the others, a chord that changes with the bar. */
+function band(beats: number[], metre: number, seconds: number): Float32Array {
+  const out = new Float32Array(seconds * PULSE_RATE)
+  const r = random(3)
+  for (const [i, at] of beats.entries()) {
+    const first = i % metre === 0
+    hit(out, at, first ? 60 : 220, first ? 0.8 : 0.4, r)
+    hit(out, at + ((beats[i + 1] ?? at + 0.5) - at) / 2, 3000, 0.08, r)
+    const root = [220, 293.7, 329.6, 246.9][Math.floor(i / metre) % 4]
+    const from = Math.round(at * PULSE_RATE)
+    for (let k = 0; k < 0.42 * PULSE_RATE && from + k < out.length; k++)
+      for (const step of [1, 1.25, 1.5]) out[from + k] += 0.05 * Math.sin((2 * Math.PI * root * step * k) / PULSE_RATE)
+  }
+  return out
+}
+
+const steady = (bpm: number, from: number, to: number) => Array.from({ length: Math.floor(((to - from) * bpm) / 60) }, (_, i) => from + (i * 60) / bpm)
+
+function fMeasure(wanted: number[], found: number[], window = 0.07): number {
+  const hits = wanted.filter((w) => found.some((f) => Math.abs(f - w) <= window)).length
+  return (2 * hits) / (wanted.length + found.length)
+}
+
+describe('finding the pulse', () => {
+  test.each([84, 100, 120, 138])('finds every beat of a band at %i beats a minute, to ten milliseconds', (bpm) => {
+    const beats = steady(bpm, 1, 31)
+    const found = findPulse(band(beats, 4, 32))
+    expect(fMeasure(beats, found.beats)).toBeGreaterThan(0.95)
+    expect(Math.abs(found.tempoBpm / bpm - 1)).toBeLessThan(0.01)
+    const off = beats.map((b) => Math.min(...found.beats.map((f) => Math.abs(f - b)))).sort((a, b) => a - b)
+    expect(off[off.length >> 1]).toBeLessThan(0.01)
+  })
+
+  test('knows which beats begin a bar', () => {
+    const beats = steady(112, 1, 33)
+    const found = findPulse(band(beats, 4, 34))
+    const downs = beats.filter((_, i) => i % 4 === 0)
+    expect(found.metre).toBe(4)
+    expect(
+      fMeasure(
+        downs,
+        found.downbeats.map((i) => found.beats[i]),
+      ),
+    ).toBeGreaterThan(0.9)
+  })
+
+  test('counts three in a waltz', () => {
+    expect(findPulse(band(steady(126, 1, 33), 3, 34)).metre).toBe(3)
+  })
+
+  test('follows a tempo that rises', () => {
+    const beats: number[] = []
+    for (let t = 1, bpm = 100; t < 41; t += 60 / bpm, bpm += 0.25) beats.push(t)
+    expect(fMeasure(beats, findPulse(band(beats, 4, 42)).beats)).toBeGreaterThan(0.9)
+  })
+
+  test('leaves a pause without beats', () => {
+    const beats = [...steady(120, 1, 17), ...steady(120, 37, 53)]
+    const found = findPulse(band(beats, 4, 54)).beats
+    expect(found.filter((b) => b > 20 && b < 34)).toEqual([])
+    expect(fMeasure(beats, found)).toBeGreaterThan(0.9)
+  })
+
+  test.each([
+    ['silence', new Float32Array(20 * PULSE_RATE)],
+    ['steady noise', Float32Array.from({ length: 20 * PULSE_RATE }, random(9))],
+    ['nothing', new Float32Array(0)],
+    ['two seconds', band([0.5, 1, 1.5], 4, 2).subarray(0, 100)],
+  ])('finds no beats in %s', (_, samples) => {
+    const found = findPulse(samples)
+    expect(found.beats).toEqual([])
+    expect(found.tempoBpm).toBe(0)
+    expect(found.confidence).toBe(0)
+  })
+})

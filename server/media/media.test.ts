@@ -1,0 +1,165 @@
+import { existsSync, readFileSync, writeFileSync } from 'node:fs'
+import path from 'node:path'
+import { makeMedia, PICTURE, showFolder, TONE, testConfig } from '../testing.ts'
+import { artefactPath, completeFiles, sweepParts } from './artefacts.ts'
+import { contentKey } from './content.ts'
+import { inputArguments, lastWords, MediaError, progressSeconds, run } from './ffmpeg.ts'
+import { makeLightCopies } from './light.ts'
+import { clockZero, notesFor, probe } from './probe.ts'
+import { decodeMono, makeSound, readAnalysisSound } from './sound.ts'
+
+const config = testConfig()
+const show = showFolder(config)
+const at = (name: string) => path.join(show, name)
+const never = new AbortController().signal
+
+describe('opening files', () => {
+  test('a playlist or concat script that calls itself a video reads no other file', async () => {
+    const secret = makeMedia(at('secret.wav'), TONE)
+    writeFileSync(at('list.mp4'), `#EXTM3U\n#EXT-X-TARGETDURATION:4\n#EXTINF:4,\nfile://${secret}\n#EXT-X-ENDLIST\n`)
+    writeFileSync(at('concat.mp4'), `ffconcat version 1.0\nfile '${secret}'\n`)
+    writeFileSync(at('text.mp4'), 'this is no film')
+    for (const name of ['list.mp4', 'concat.mp4', 'text.mp4']) await expect(probe(config, at(name))).rejects.toThrow(MediaError)
+    await expect(probe(config, secret)).resolves.toMatchObject({ container: 'wav' })
+  })
+
+  test('names that look like options or protocols are only names', () => {
+    expect(inputArguments('/x/-y.mp4').slice(-2)).toEqual(['-i', 'file:/x/-y.mp4'])
+  })
+
+  test('a program that is not installed is named', async () => {
+    await expect(run('no-such-ffmpeg', [])).rejects.toThrow(/no-such-ffmpeg is not installed/)
+  })
+
+  test('progress and last words are read from what ffmpeg says', () => {
+    expect(progressSeconds('out_time_us=1500000\nprogress=continue\nout_time_us=2500000\n')).toBe(2.5)
+    expect(progressSeconds('nothing')).toBeNull()
+    expect(lastWords('[mov @ 0x1] moov atom not found\nframe= 1\nInvalid data found\n')).toBe('moov atom not found; Invalid data found')
+  })
+})
+
+describe('probing', () => {
+  test('tells size, rate, frames, sound and timecode', async () => {
+    const file = makeMedia(at('cam.mov'), [...PICTURE, ...TONE, '-c:v', 'libx264', '-c:a', 'aac', '-timecode', '10:00:00:05', '-shortest'])
+    const facts = await probe(config, file)
+    expect(facts.video).toMatchObject({ width: 320, height: 180, rate: { num: 25, den: 1 }, frames: 100, variableRate: false, startSeconds: 0 })
+    expect(facts.audio).toMatchObject({ channels: 1, sampleRate: 48000 })
+    expect(facts.timecode).toBe('10:00:00:05')
+    expect(facts.durationSeconds).toBeCloseTo(4, 1)
+  })
+
+  test('pixels that are not square and turned pictures count as displayed', async () => {
+    const wide = await probe(config, makeMedia(at('wide.mp4'), [...PICTURE, '-vf', 'setsar=2/1', '-c:v', 'libx264']))
+    expect(wide.video).toMatchObject({ width: 640, height: 180 })
+    expect(notesFor(wide)).toEqual(expect.arrayContaining([expect.stringMatching(/pixels 2:1/), expect.stringMatching(/no sound/)]))
+  })
+
+  test('containers with a clock keep it, streams without one begin at their first instant', () => {
+    expect(clockZero('mov,mp4,m4a,3gp,3g2,mj2', 0.5)).toBe(0)
+    expect(clockZero('matroska,webm', 0.5)).toBe(0)
+    expect(clockZero('mp3', 0.025)).toBe(0.025)
+  })
+})
+
+describe('light copies', () => {
+  test('have every frame, short groups without B-frames, and never more than the source’s size', async () => {
+    const file = makeMedia(at('long.mp4'), [...PICTURE, '-c:v', 'libx264', '-bf', '3', '-g', '250'])
+    const facts = await probe(config, file)
+    const { key } = await contentKey(file)
+    expect(await makeLightCopies(config, file, key, facts, () => undefined, never)).toBe(100)
+    const copy = artefactPath(config, key, 'tile')
+    const told = await run(config.ffprobe, [
+      '-v',
+      'error',
+      '-select_streams',
+      'v',
+      '-show_entries',
+      'frame=pict_type,key_frame',
+      '-show_entries',
+      'stream=width,height',
+      '-of',
+      'csv=p=0',
+      copy,
+    ])
+    const types = told
+      .split('\n')
+      .map((l) => /[IPB]/.exec(l)?.[0])
+      .filter(Boolean)
+    expect(types).not.toContain('B')
+    expect(types.filter((t) => t === 'I').length).toBeGreaterThanOrEqual(8)
+    expect(told).toContain('320,180')
+  })
+
+  test('a cancelled copy leaves nothing under a final name', async () => {
+    const file = makeMedia(at('other.mp4'), [...PICTURE, '-vf', 'hue=s=0', '-c:v', 'libx264'])
+    const { key } = await contentKey(file)
+    const abort = new AbortController()
+    abort.abort()
+    await expect(makeLightCopies(config, file, key, await probe(config, file), () => undefined, abort.signal)).rejects.toThrow('cancelled')
+    expect(existsSync(artefactPath(config, key, 'tile'))).toBe(false)
+  })
+})
+
+describe('sound', () => {
+  test('sample 0 is presentation time 0: codec priming and a late start do not shift it', async () => {
+    const click = "aevalsrc='if(eq(n,24000),1,0)':s=48000:d=2"
+    const peak = async (file: string) => {
+      const samples = await decodeMono(config, file, await probe(config, file), 48000)
+      return samples.reduce((best, x, i) => (Math.abs(x) > Math.abs(samples[best]) ? i : best), 0)
+    }
+    expect(await peak(makeMedia(at('click.wav'), ['-f', 'lavfi', '-i', click]))).toBe(24000)
+    expect(Math.abs((await peak(makeMedia(at('click.m4a'), ['-f', 'lavfi', '-i', click, '-c:a', 'aac', '-b:a', '256k']))) - 24000)).toBeLessThan(24)
+    expect(Math.abs((await peak(makeMedia(at('click.mp3'), ['-f', 'lavfi', '-i', click, '-c:a', 'libmp3lame', '-b:a', '256k']))) - 24000)).toBeLessThan(48)
+    expect(Math.abs((await peak(makeMedia(at('late.mkv'), ['-f', 'lavfi', '-itsoffset', '0.25', '-i', click, '-c:a', 'pcm_s16le']))) - 36000)).toBeLessThan(48)
+  })
+
+  test('an empty or opposed channel is found and does not weaken what is analysed', async () => {
+    const left = makeMedia(at('left.wav'), [...TONE, '-af', 'pan=stereo|c0=c0|c1=0*c0'])
+    const opposed = makeMedia(at('opposed.wav'), [...TONE, '-af', 'pan=stereo|c0=c0|c1=-1*c0'])
+    for (const [file, empty] of [
+      [left, 'right'],
+      [opposed, null],
+    ] as const) {
+      const { key } = await contentKey(file)
+      const found = await makeSound(config, file, key, await probe(config, file), () => undefined, never)
+      expect(found).toEqual({ silent: false, emptyChannel: empty })
+      const samples = await readAnalysisSound(artefactPath(config, key, 'analysis'))
+      expect(samples.length).toBe(4 * 8000)
+      expect(Math.max(...samples.map(Math.abs))).toBeGreaterThan(file === opposed ? 0.1 : 0.05)
+    }
+  })
+
+  test('silence is told', async () => {
+    const file = makeMedia(at('silent.wav'), ['-f', 'lavfi', '-i', 'anullsrc=r=48000:cl=mono', '-t', '3'])
+    const { key } = await contentKey(file)
+    expect(await makeSound(config, file, key, await probe(config, file), () => undefined, never)).toMatchObject({ silent: true })
+  })
+})
+
+describe('files on disk', () => {
+  test('content names a file, wherever it lies', async () => {
+    const one = makeMedia(at('one.wav'), TONE)
+    writeFileSync(at('copy.wav'), readFileSync(one))
+    writeFileSync(at('changed.wav'), Buffer.concat([readFileSync(one), Buffer.from([0])]))
+    const [a, b, c] = await Promise.all(['one.wav', 'copy.wav', 'changed.wav'].map((n) => contentKey(at(n))))
+    expect(a.key).toBe(b.key)
+    expect(a.key).not.toBe(c.key)
+  })
+
+  test('files get their names when all are complete, and leftovers of dead processes are swept', async () => {
+    const target = at('made/final.txt')
+    await expect(
+      completeFiles([target], async ([part]) => {
+        writeFileSync(part, 'half')
+        throw new Error('stopped')
+      }),
+    ).rejects.toThrow('stopped')
+    expect(existsSync(target)).toBe(false)
+    await completeFiles([target], async ([part]) => writeFileSync(part, 'whole'))
+    expect(readFileSync(target, 'utf8')).toBe('whole')
+    writeFileSync(at('made/.part-999999999-final.txt'), 'half')
+    await sweepParts(at('made'))
+    expect(existsSync(at('made/.part-999999999-final.txt'))).toBe(false)
+    expect(existsSync(target)).toBe(true)
+  })
+})
