@@ -1,0 +1,20 @@
+// Bundles bench/main.ts and runs it: `npm run bench`.
+import { spawnSync } from 'node:child_process'
+import path from 'node:path'
+import { fileURLToPath } from 'node:url'
+import { build } from 'esbuild'
+
+const root = path.dirname(path.dirname(fileURLToPath(import.meta.url)))
+const outfile = path.join(root, '.build', 'bench.mjs')
+await build({
+  absWorkingDir: root,
+  entryPoints: ['bench/main.ts'],
+  outfile,
+  bundle: true,
+  platform: 'node',
+  format: 'esm',
+  target: 'node20',
+  external: ['fft.js'],
+  logLevel: 'warning',
+})
+process.exit(spawnSync(process.execPath, [outfile], { stdio: 'inherit' }).status ?? 1)
