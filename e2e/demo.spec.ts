@@ -55,6 +55,7 @@ test('the cameras fall onto the master’s time as the truth says, and what belo
   await expect(page.getByText('light copies ready')).toBeVisible()
   await shot(page, 'gather')
   await page.goto(`${server.url}/depot-night/line-up`)
+  await expect(page.getByRole('button', { name: /^Line up/ })).toBeVisible()
   const first = page.getByRole('button', { name: 'Line up', exact: true })
   if (await first.isVisible()) await first.click()
   await expect(page.getByText('10 sure · 0 to check · 2 loose')).toBeVisible({ timeout: 180_000 })
@@ -80,6 +81,7 @@ test('the cameras fall onto the master’s time as the truth says, and what belo
 
 test('the beats are those the band played', async ({ page }) => {
   await page.goto(`${server.url}/depot-night/pulse`)
+  await expect(page.getByRole('button', { name: /^Find the pulse/ })).toBeVisible()
   const find = page.getByRole('button', { name: 'Find the pulse', exact: true })
   if (await find.isVisible()) await find.click()
   await expect(page.getByText(/Beats: \d+ in/)).toBeVisible({ timeout: 90_000 })

@@ -5,7 +5,7 @@ import { fileURLToPath } from 'node:url'
 
 const root = path.dirname(path.dirname(fileURLToPath(import.meta.url)))
 let failed = false
-for (const workspace of ['core', 'api', 'server', 'demo', 'web', 'e2e']) {
+for (const workspace of ['core', 'api', 'server', 'demo', 'web', 'e2e', '.']) {
   const { status } = spawnSync(process.execPath, [path.join(root, 'node_modules', 'typescript', 'bin', 'tsc'), '-p', workspace], {
     cwd: root,
     stdio: 'inherit',

@@ -109,13 +109,14 @@ async function lineUp(master: string, clips: string[], thorough: boolean) {
   const temp = path.join(os.tmpdir(), `pendolo-${process.pid}`)
   const scratch: Config = { ...config, artefacts: temp }
   const analysis = new Analysis(config)
-  const never = new AbortController().signal
+  // Each file's own signal: nothing cancels here, and listeners do not pile up on one.
+  const never = () => new AbortController().signal
   const soundOf = async (file: string) => {
     if (!existsSync(file)) throw new MediaError(`${file} does not exist`)
     const facts = await probe(config, path.resolve(file))
     if (!facts.audio) return null
     const { key } = await contentKey(file)
-    await makeSound(scratch, path.resolve(file), key, facts, () => undefined, never)
+    await makeSound(scratch, path.resolve(file), key, facts, () => undefined, never())
     return artefactPath(scratch, key, 'analysis')
   }
   try {

@@ -16,9 +16,10 @@ import { usePeaks, Waveform } from '../score/waveform.tsx'
 import { Bob } from '../ui/bob.tsx'
 import { newId } from '../ui/ids.ts'
 import { Paper } from '../ui/paper.tsx'
+import { JobsChip } from './jobs-chip.tsx'
 import { Sources } from './sources.tsx'
 
-const COLUMNS = ['key', 'angle and its files', 'length', 'rate', 'picture', 'sound', 'timecode', 'to note'] as const
+const COLUMNS = ['key', 'angle and its files', 'length', 'rate', 'picture', 'sound', 'timecode, recorded', 'to note'] as const
 const SORTS = { name: 'file name', length: 'length', rate: 'rate', recorded: 'recording time' } as const
 type Sort = keyof typeof SORTS
 
@@ -31,8 +32,6 @@ export function Gather({ project, edit, top }: StageProps) {
   const byId = useMemo(() => new Map(files.map((f) => [f.id, f])), [files])
   const clips = Object.values(doc.clips)
   const aside = clips.filter((c) => c.state === 'aside')
-  const busy = jobs.filter((j) => (j.kind === 'light' || j.kind === 'sound') && (j.state === 'running' || j.state === 'queued'))
-  const total = jobs.filter((j) => j.kind === 'light' || j.kind === 'sound').length
   const selected = [...chosen].filter((id) => doc.clips[id])
   const masterFile = doc.masterClipId ? byId.get(doc.clips[doc.masterClipId].fileId) : undefined
 
@@ -83,9 +82,7 @@ export function Gather({ project, edit, top }: StageProps) {
           </span>
           <span className="spring" />
           {clips.length > 0 && <SettingsChip project={project} edit={edit} />}
-          <span className="quiet" role="status">
-            {busy.length > 0 ? `making light copies: ${total - busy.length} of ${total}` : total > 0 ? 'light copies ready' : ''}
-          </span>
+          <JobsChip jobs={jobs} />
         </>,
       )}
       <div className="gather">
@@ -242,7 +239,7 @@ function MasterRow({
       <span className="mono">{file?.name ?? 'none chosen'}</span>
       {file && (
         <span className="quiet">
-          {printLength(file.facts.durationSeconds)} · {((file.facts.audio?.sampleRate ?? 0) / 1000).toLocaleString()} kHz · {soundText(file)}
+          {printLength(file.facts.durationSeconds)} · {soundText(file)}
         </span>
       )}
       <Dropdown trigger={['click']} menu={{ items: choices.map(({ id, file: f }) => ({ key: id, label: f.name, onClick: () => onChoose(id) })) }}>
@@ -254,7 +251,8 @@ function MasterRow({
 
 function soundText({ facts }: GatheredFile): string {
   if (!facts.audio) return 'none'
-  return facts.audio.channels === 1 ? 'mono' : facts.audio.channels === 2 ? 'stereo' : `${facts.audio.channels} channels`
+  const layout = facts.audio.channels === 1 ? 'mono' : facts.audio.channels === 2 ? 'stereo' : `${facts.audio.channels} channels`
+  return `${layout}, ${(facts.audio.sampleRate / 1000).toLocaleString()} kHz`
 }
 
 interface AngleRowsProps {
@@ -325,6 +323,22 @@ function AngleRows({ angle, index, clips, files, jobs, chosen, onToggle, renamin
   )
 }
 
+/** Everything known of a file, for the tip on its name. */
+function factsText({ path, size, facts }: GatheredFile): string {
+  const { video, audio } = facts
+  return [
+    path,
+    `${(size / 1e6).toFixed(1)} MB, ${facts.container}`,
+    video &&
+      `${video.codec}, ${video.frames} pictures at ${video.variableRate ? 'a variable rate around ' : ''}${printRate(video.rate)}, pixels ${video.pixelAspect}`,
+    audio && `${audio.codec}, ${audio.channels} channels${audio.streams > 1 ? `, ${audio.streams} streams` : ''}`,
+    facts.recordedAt && `recorded ${facts.recordedAt}`,
+    facts.camera && `camera ${facts.camera}`,
+  ]
+    .filter(Boolean)
+    .join('\n')
+}
+
 function FileRow({
   clip,
   file,
@@ -349,7 +363,7 @@ function FileRow({
       <td>
         <Checkbox checked={chosen} onChange={onToggle} aria-label={`Choose ${file.name}`} />
       </td>
-      <td className="file-name" title={file.path}>
+      <td className="file-name" title={factsText(file)}>
         {file.name}
         {clip.state === 'parked' && ' · parked'}
         {file.missing && ' · missing: put it back where it was'}
@@ -363,8 +377,11 @@ function FileRow({
       <td className="mono quiet">{alone ? '' : video ? printRate(video.rate) : '–'}</td>
       <td className="mono quiet">{alone ? '' : video ? `${video.width}×${video.height}` : 'sound only'}</td>
       <td className="quiet">{alone ? '' : soundText(file)}</td>
-      <td className="mono quiet">{file.facts.recordedAt ? file.facts.recordedAt.slice(11, 19) : ''}</td>
+      <td className="mono quiet" title={file.facts.recordedAt ? `recorded ${file.facts.recordedAt}` : undefined}>
+        {file.facts.recordedAt ? file.facts.recordedAt.slice(0, 16).replace('T', ' ') : ''}
+      </td>
       <td>
+        {file.facts.camera && <span className="quiet">{file.facts.camera} </span>}
         {file.notes.map((n) => (
           <span key={n} className="note">
             {n}

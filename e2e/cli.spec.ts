@@ -1,0 +1,91 @@
+import { spawnSync } from 'node:child_process'
+import { existsSync, readFileSync } from 'node:fs'
+import path from 'node:path'
+import { expect, test } from '@playwright/test'
+import { CAMERAS, MASTER_SECONDS, makeNumbers, readFilm } from './numbers.ts'
+import { readOtio } from './otio-reader.ts'
+import { TestServer } from './server.ts'
+
+const root = path.dirname(import.meta.dirname)
+
+function pendolo(...args: string[]) {
+  const { status, stdout, stderr } = spawnSync(process.execPath, [path.join(root, 'server', 'dist', 'cli.mjs'), ...args], {
+    encoding: 'utf8',
+    maxBuffer: 1 << 28,
+  })
+  return { status, stdout, stderr }
+}
+
+let folder: string
+test.beforeAll(async () => {
+  folder = await makeNumbers()
+})
+
+test('line-up places clips from the command line as JSON', () => {
+  const clips = CAMERAS.map((c) => path.join(folder, c.folder, c.file))
+  const { status, stdout } = pendolo('line-up', '--json', '--master', path.join(folder, 'desk', 'master-mix.wav'), ...clips)
+  expect(status).toBe(0)
+  const result = JSON.parse(stdout) as {
+    clips: { file: string; placed: boolean; startSeconds: number; rate: number; verdict: string; method: string; confidence: number; why: string }[]
+  }
+  for (const [i, camera] of CAMERAS.entries()) {
+    const clip = result.clips[i]
+    expect(clip).toMatchObject({ file: clips[i], placed: true, verdict: 'sure', method: 'sound' })
+    expect(Math.abs(clip.startSeconds - camera.start)).toBeLessThan(0.001)
+    expect(Math.abs(clip.rate - 1 - camera.drift) * 1e6).toBeLessThan(15)
+    expect(clip.confidence).toBeGreaterThan(0.5)
+  }
+})
+
+test('pulse prints beats and bars', () => {
+  const { status, stdout } = pendolo('pulse', '--json', path.join(folder, 'desk', 'master-mix.wav'))
+  expect(status).toBe(0)
+  const { tempoBpm, beats, downbeats } = JSON.parse(stdout) as { tempoBpm: number; beats: number[]; downbeats: number[] }
+  expect(Math.abs(tempoBpm - 120)).toBeLessThan(1)
+  const close = beats.filter((b) => Math.abs(b * 2 - Math.round(b * 2)) < 0.06)
+  expect(close.length / beats.length).toBeGreaterThan(0.95)
+  expect(downbeats.every((d) => beats.includes(d))).toBe(true)
+})
+
+test('what is wrong is said in plain words with an exit code', () => {
+  const missing = pendolo('line-up', '--json', '--master', '/nowhere/x.wav', '/nowhere/y.mp4')
+  expect(missing.status).not.toBe(0)
+  expect(missing.stderr).toContain('/nowhere/x.wav does not exist')
+  expect(pendolo('line-up').status).not.toBe(0)
+  expect(pendolo('film', 'Nobody', '--out', '/tmp/x.mp4', '--home', '/nowhere').stderr).toContain('--home')
+  for (const command of ['start', 'demo', 'line-up', 'pulse', 'film', 'exchange'])
+    expect(pendolo(command, '--help')).toMatchObject({ status: 0, stdout: expect.stringContaining('Usage') })
+})
+
+test('film and exchange work on a project without a running server', async () => {
+  const server = new TestServer(folder)
+  await server.start()
+  const { id } = await server.api<{ id: string }>('/projects', { name: 'Batch' })
+  await server.api(`/projects/${id}/gather`, { paths: [folder] })
+  await server.api(`/projects/${id}/lineup`, {})
+  await server.idle()
+  const { doc } = await server.api<{ doc: { cuts: { id: string }[]; angles: { id: string }[] } }>(`/projects/${id}`)
+  await server.api(`/projects/${id}/edits?label=cut`, {
+    edits: [
+      { type: 'settings', change: { rate: '25/1' } },
+      { type: 'choose', cutId: doc.cuts[0].id, time: 0, choice: { angleId: doc.angles[1].id } },
+      { type: 'choose', cutId: doc.cuts[0].id, time: 10 * 705_600_000, choice: { angleId: doc.angles[0].id } },
+    ],
+  })
+  await server.kill()
+  const film = path.join(server.home, 'out.mp4')
+  expect(pendolo('film', 'batch', '--home', server.home, '--out', film, '--size', '320x180').status).toBe(0)
+  const shown = readFilm(film, 320, 180)
+  expect(shown).toHaveLength(MASTER_SECONDS * 25)
+  expect([shown[249]?.code, shown[250]?.code]).toEqual([2, 1])
+  const otio = path.join(server.home, 'out.otio')
+  expect(pendolo('exchange', 'Batch', '--home', server.home, '--format', 'otio', '--out', otio).status).toBe(0)
+  expect(readOtio(readFileSync(otio, 'utf8')).tracks.find((t) => t.name.startsWith('Cut'))?.clips).toHaveLength(2)
+  const edl = path.join(server.home, 'out.edl')
+  expect(pendolo('exchange', id, '--home', server.home, '--format', 'edl', '--out', edl).status).toBe(0)
+  expect(readFileSync(edl, 'utf8')).toMatch(/^001 {2}B/m)
+  const wrong = pendolo('exchange', id, '--home', server.home, '--format', 'xyz', '--out', `${edl}2`)
+  expect(wrong.status).not.toBe(0)
+  expect(wrong.stderr).toContain('otio and edl')
+  expect(existsSync(`${edl}2`)).toBe(false)
+})
