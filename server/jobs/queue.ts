@@ -66,15 +66,15 @@ export class JobQueue {
     this.#poke()
   }
 
-  /** Adds a job; one of the same kind for the same file that waits or runs already is returned instead. */
+  /** Adds a job; an equal one that waits or runs already is returned instead (a double click asks twice). */
   async add(job: NewJob): Promise<string> {
-    if (job.fileId) {
-      const [same] = await this.#db
-        .select()
-        .from(jobs)
-        .where(and(eq(jobs.projectId, job.projectId), eq(jobs.kind, job.kind), eq(jobs.fileId, job.fileId), inArray(jobs.state, ['queued', 'running'])))
-      if (same) return same.id
-    }
+    const payload = JSON.stringify(job.payload ?? {})
+    const open = await this.#db
+      .select()
+      .from(jobs)
+      .where(and(eq(jobs.projectId, job.projectId), eq(jobs.kind, job.kind), inArray(jobs.state, ['queued', 'running'])))
+    const same = open.find((j) => j.fileId === (job.fileId ?? null) && j.payload === payload)
+    if (same) return same.id
     const id = randomUUID()
     await this.#db.insert(jobs).values({
       id,
@@ -86,7 +86,7 @@ export class JobQueue {
       title: job.title,
       detail: 'waiting',
       fileId: job.fileId ?? null,
-      payload: JSON.stringify(job.payload ?? {}),
+      payload,
       createdAt: Date.now(),
     })
     await this.#tell(id)

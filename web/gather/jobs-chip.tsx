@@ -51,7 +51,7 @@ export function JobsChip({ jobs }: { jobs: readonly Job[] }) {
         </div>
       }
     >
-      <button type="button" className="chip" role="status">
+      <button type="button" className="chip" aria-live="polite">
         {open.length > 0
           ? `making light copies: ${done} of ${making.length}`
           : broken.length > 0
