@@ -145,6 +145,7 @@ function NameMark({ markId, onDone }: { markId: string | null; onDone: (name: st
   return (
     <Modal
       open={markId !== null}
+      mask={{ closable: false }}
       title="Name this mark"
       okText="Name it"
       onOk={() => onDone(name.trim() || null)}

@@ -40,7 +40,14 @@ export function clockZero(formatName: string, startTime: number): number {
 
 /** @throws MediaError when the file is no picture or sound that can be read */
 export async function probe(config: Config, file: string): Promise<FileFacts> {
-  const text = await run(config.ffprobe, ['-v', 'error', '-show_format', '-show_streams', '-of', 'json', ...inputArguments(file)])
+  const text = await run(config.ffprobe, ['-v', 'error', '-show_format', '-show_streams', '-of', 'json', ...inputArguments(file)]).catch((error: unknown) => {
+    if (!(error instanceof MediaError) || error.message.includes('not installed')) throw error
+    const reason = error.message
+      .split('; ')
+      .map((part) => part.replace(/^file:.*?: (?=[A-Z])/, ''))
+      .join('; ')
+    throw new MediaError(`what is in this file is no picture or sound that can be read (${reason}). If it plays elsewhere, copy it from the card again`)
+  })
   const out = JSON.parse(text) as ProbeOutput
   const format = out.format ?? {}
   const streams = out.streams ?? []

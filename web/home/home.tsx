@@ -138,7 +138,17 @@ function NameDialog({ title, initial, onName, onCancel }: { title: string; initi
   const [form] = Form.useForm<{ name: string }>()
   const [busy, setBusy] = useState(false)
   return (
-    <Modal open title={title} okText={initial ? 'Rename' : 'Begin'} confirmLoading={busy} onOk={() => form.submit()} onCancel={onCancel} width={400}>
+    // A double click on the button that opened it must not close it again.
+    <Modal
+      open
+      mask={{ closable: false }}
+      title={title}
+      okText={initial ? 'Rename' : 'Begin'}
+      confirmLoading={busy}
+      onOk={() => form.submit()}
+      onCancel={onCancel}
+      width={400}
+    >
       <Form
         form={form}
         layout="vertical"
