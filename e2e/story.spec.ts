@@ -72,7 +72,7 @@ test('from an empty project to a film and an exchange file', async ({ page }) =>
   await page.getByRole('button', { name: 'Begin', exact: true }).click()
 
   await test.step('gather three cameras and the desk', async () => {
-    await page.getByRole('button', { name: new RegExp(folder) }).click()
+    await page.getByRole('button', { name: new RegExp(path.basename(folder)) }).click()
     for (const one of ['cam-a', 'cam-b', 'cam-c', 'desk']) {
       await page.getByRole('button', { name: `Add ${one}` }).click()
       await expect(page.getByRole('listitem').filter({ hasText: one })).toBeVisible()

@@ -4,7 +4,14 @@ import path from 'node:path'
 import type { Config } from '../config.ts'
 
 /** Things derived from an original, on disk under the name of its content. All of them can be made again. */
-export const ARTEFACTS = { tile: 'tile.mp4', sharp: 'sharp.mp4', sound: 'sound.mp4', peaks: 'peaks.dat', analysis: 'sound-8k.s16' } as const
+export const ARTEFACTS = {
+  tile: 'tile.mp4',
+  sharp: 'sharp.mp4',
+  sound: 'sound.mp4',
+  peaks: 'peaks.dat',
+  analysis: 'sound-8k.s16',
+  findings: 'sound.json',
+} as const
 export type Artefact = keyof typeof ARTEFACTS
 
 export function artefactPath(config: Config, key: string, artefact: Artefact): string {

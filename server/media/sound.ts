@@ -45,14 +45,21 @@ export async function makeSound(
 ): Promise<SoundFindings | null> {
   const { audio } = facts
   if (!audio) return null
-  const finals = [artefactPath(config, key, 'sound'), artefactPath(config, key, 'peaks'), artefactPath(config, key, 'analysis')]
-  if ((['sound', 'peaks', 'analysis'] as const).every((a) => hasArtefact(config, key, a))) return null
+  const finals = [
+    artefactPath(config, key, 'sound'),
+    artefactPath(config, key, 'peaks'),
+    artefactPath(config, key, 'analysis'),
+    artefactPath(config, key, 'findings'),
+  ]
+  if ((['sound', 'peaks', 'analysis', 'findings'] as const).every((a) => hasArtefact(config, key, a)))
+    return JSON.parse(await readFile(finals[3], 'utf8')) as SoundFindings
   let findings: SoundFindings = { silent: true, emptyChannel: null }
-  await completeFiles(finals, async ([sound, peaks, analysis]) => {
+  await completeFiles(finals, async ([sound, peaks, analysis, told]) => {
     const raw = `${analysis}.raw`
     try {
       await decode(config, file, facts, sound, raw, onProgress, signal)
       findings = await fold(raw, audio.channels >= 2 ? 2 : 1, peaks, analysis)
+      await writeFile(told, JSON.stringify(findings))
     } finally {
       await rm(raw, { force: true })
     }

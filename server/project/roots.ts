@@ -1,5 +1,6 @@
 import { existsSync } from 'node:fs'
 import { readdir, realpath, stat } from 'node:fs/promises'
+import os from 'node:os'
 import path from 'node:path'
 import type { FolderEntry, FolderListing } from '@pendolo/api'
 import type { Config } from '../config.ts'
@@ -33,8 +34,14 @@ export async function allowedPath(config: Config, given: string): Promise<string
 export async function listRoots(config: Config): Promise<FolderEntry[]> {
   const out: FolderEntry[] = []
   for (const root of config.roots)
-    if (existsSync(root)) out.push({ name: path.basename(root) || root, path: root, kind: 'folder', size: 0, mediaCount: await countMedia(root, 1) })
+    if (existsSync(root)) out.push({ name: rootName(config, root), path: root, kind: 'folder', size: 0, mediaCount: await countMedia(root, 1) })
   return out
+}
+
+function rootName(config: Config, root: string): string {
+  if (root === path.resolve(os.homedir())) return 'home folder'
+  if (root === path.resolve(config.uploads)) return 'dropped files'
+  return path.basename(root) || root
 }
 
 export async function listFolder(config: Config, given: string): Promise<FolderListing> {

@@ -59,7 +59,7 @@ export function Sources({ projectId, known }: { projectId: string; known: Readon
     await attempt('upload', () => upload<Report>(`/projects/${projectId}/upload`, files, setShare, signal))
   }
 
-  const entries = path === null ? (roots ?? []).map((r) => ({ ...r, name: r.path })) : (folder?.entries ?? [])
+  const entries = path === null ? (roots ?? []) : (folder?.entries ?? [])
   return (
     <aside className="side" aria-label="Where the files are">
       <h3>Where the files are</h3>
@@ -95,8 +95,8 @@ export function Sources({ projectId, known }: { projectId: string; known: Readon
         {path !== null && (
           <Button size="small" type="text" icon={<ArrowLeft size={14} />} aria-label="Up one folder" onClick={() => setPath(folder?.parent ?? null)} />
         )}
-        <span className="mono" title={path ?? ''} style={{ overflow: 'hidden', textOverflow: 'ellipsis', direction: path ? 'rtl' : 'ltr' }}>
-          {path ?? 'folders that may be read'}
+        <span className="mono" title={path ?? ''} style={{ overflow: 'hidden', textOverflow: 'ellipsis' }}>
+          {path?.split('/').slice(-2).join('/') ?? 'folders that may be read'}
         </span>
       </div>
       {error && <p role="alert">{error.message}</p>}

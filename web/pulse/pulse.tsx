@@ -143,7 +143,7 @@ export function Pulse({ project, edit, top }: StageProps) {
                     onDoubleClick={() => setEditing(m.id)}
                     title="Double click names it"
                   >
-                    {m.name} <span className="quiet">· {m.kind}</span>
+                    {m.name}
                   </button>
                 )}
                 <span style={{ display: 'flex' }}>
