@@ -1,7 +1,7 @@
 import { ALL_FORMATS, Input, type InputVideoTrack, UrlSource, type VideoSample, VideoSampleSink } from 'mediabunny'
 
 /** Pictures decoded ahead of the clock. */
-const AHEAD = 5
+const AHEAD = 8
 /** A jump of more than this many frames is a seek, not a delay. */
 const SEEK_FRAMES = 20
 
