@@ -1,0 +1,98 @@
+import { readFileSync } from 'node:fs'
+import path from 'node:path'
+import { layOut } from '@pendolo/core/formats'
+import { applyEdits, type Edit, emptyProject } from '@pendolo/core/project'
+import { secondsToFlicks } from '@pendolo/core/time'
+import { exchangeFiles } from '../jobs/handlers.ts'
+import { probe } from '../media/probe.ts'
+import { makeMedia, showFolder, testConfig } from '../testing.ts'
+import { FILM_SOUND_RATE, mixSound } from './mix.ts'
+
+const config = testConfig()
+const folder = showFolder(config)
+const signal = new AbortController().signal
+
+/** A click of height 0.5 at a time, in a mono file of three seconds. */
+const click = (name: string, seconds: number, rate = 48000) =>
+  makeMedia(path.join(folder, name), ['-f', 'lavfi', '-i', `aevalsrc='if(eq(n,${Math.round(seconds * rate)}),0.5,0)':s=${rate}:d=3`, '-c:a', 'pcm_f32le'])
+
+async function mix(edits: Edit[]): Promise<Float32Array> {
+  const rows = await Promise.all(
+    [click('master.wav', 0.5), click('camera.wav', 1)].map(async (file, i) => ({
+      id: `f${i}`,
+      projectId: 'p',
+      path: file,
+      name: path.basename(file),
+      size: 0,
+      contentKey: '',
+      facts: await probe(config, file),
+      notes: [],
+    })),
+  )
+  const place = (start: number, rate: number) => ({
+    start: secondsToFlicks(start),
+    rate,
+    method: 'sound' as const,
+    verdict: 'sure' as const,
+    confidence: 1,
+    why: '',
+    locked: false,
+  })
+  const { doc } = applyEdits(emptyProject('cut'), [
+    {
+      type: 'addClips',
+      angles: [{ id: 'a', name: 'A', hue: 0, framing: 'fit' }],
+      clips: [
+        { id: 'm', fileId: 'f0', angleId: null, state: 'in' },
+        { id: 'c', fileId: 'f1', angleId: 'a', state: 'in' },
+      ],
+    },
+    { type: 'setMaster', clipId: 'm' },
+    { type: 'place', by: 'search', placements: { c: place(0.75, 1) }, loose: {} },
+    ...edits,
+  ])
+  const files = exchangeFiles(rows)
+  const out = path.join(folder, 'mix.f32')
+  const frames = await mixSound(config, layOut('Mix', doc, files), files, out, signal)
+  const bytes = readFileSync(out)
+  const samples = new Float32Array(bytes.buffer.slice(bytes.byteOffset, bytes.byteOffset + bytes.length))
+  expect(samples.length).toBe(frames * 2)
+  return samples.filter((_, i) => i % 2 === 0)
+}
+const strip = (clipId: string, change: Extract<Edit, { type: 'strip' }>['change']): Edit => ({ type: 'strip', clipId, change })
+const at = (seconds: number) => Math.round(seconds * FILM_SOUND_RATE)
+/** A mono file is heard from both sides, each 3 dB down. */
+const MONO = 0.5 * Math.SQRT1_2
+
+describe('the film’s sound', () => {
+  test('is the master alone, sample for sample, unless more is asked for', async () => {
+    const left = await mix([])
+    expect(left.length).toBe(3 * FILM_SOUND_RATE)
+    expect(left.findIndex((x) => Math.abs(x) > 0.01)).toBe(at(0.5))
+    expect(left.filter((x) => Math.abs(x) > 0.01)).toHaveLength(1)
+  })
+
+  test('has camera sound where the clip was placed, at its level', async () => {
+    const left = await mix([strip('c', { on: true, gainDb: -6 })])
+    const master = left[at(0.5)]
+    expect(left[at(1.75)] / master).toBeCloseTo(10 ** (-6 / 20), 3)
+    expect([MONO, 0.5].some((level) => Math.abs(master - level) < 0.002)).toBe(true)
+  })
+
+  test('follows the clock of a drifting camera', async () => {
+    const place = { start: secondsToFlicks(0.75), rate: 1.0002, method: 'sound' as const, verdict: 'sure' as const, confidence: 1, why: '', locked: false }
+    const left = await mix([{ type: 'place', by: 'search', placements: { c: place }, loose: {} }, strip('c', { on: true }), strip('m', { mute: true })])
+    const peak = left.reduce((best, x, i) => (Math.abs(x) > Math.abs(left[best]) ? i : best), 0)
+    expect(Math.abs(peak - at(0.75 + 1.0002))).toBeLessThanOrEqual(1)
+  })
+
+  test('mute, solo and trims count', async () => {
+    expect((await mix([strip('m', { mute: true })])).every((x) => x === 0)).toBe(true)
+    const solo = await mix([strip('c', { on: true, solo: true })])
+    expect(solo[at(0.5)]).toBe(0)
+    expect(Math.abs(solo[at(1.75)])).toBeGreaterThan(0.3)
+    const trimmed = await mix([{ type: 'keep', start: secondsToFlicks(0.2), end: secondsToFlicks(1) }])
+    expect(trimmed.length).toBe(at(0.8))
+    expect(Math.abs(trimmed[at(0.3)])).toBeGreaterThan(0.3)
+  })
+})
