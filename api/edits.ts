@@ -8,7 +8,8 @@ import * as yup from 'yup'
 
 const id = yup.string().min(1).max(64)
 const ids = yup.array(id.required()).max(10_000).required()
-const name = yup.string().trim().min(1, 'give it a name').max(120)
+// Not trimmed here: nothing of an edit is changed on its way; core/project trims names.
+const name = yup.string().matches(/\S/, 'give it a name').max(120)
 const time = yup.number().integer('times are whole flicks').min(-1e15).max(1e15)
 const hue = yup
   .number()
@@ -156,6 +157,7 @@ export const editsBody = yup
       .required(),
   })
   .noUnknown()
+  .strict()
 
 export interface EditsBody {
   edits: Edit[]
