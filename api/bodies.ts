@@ -1,3 +1,4 @@
+import { WAYS } from '@pendolo/core/lineup'
 import { PROJECT_RATES } from '@pendolo/core/time'
 import * as yup from 'yup'
 
@@ -11,6 +12,9 @@ export const lineUpBody = yup
     thorough: yup.boolean().default(false),
     nearSeconds: yup.number().optional(),
     tolerance: yup.number().min(0.1).max(3600).optional(),
+    ways: yup.array(yup.string().oneOf(WAYS).required()).min(1).optional(),
+    /** Master seconds in one second of the clip; left out, the speeds of shooting practice are tried. */
+    speed: yup.number().min(0.2).max(5).optional(),
   })
   .noUnknown()
 export const filmBody = yup

@@ -2,7 +2,7 @@ import { MAGNETS, STAND_INS } from '@pendolo/core/cut'
 import { VERDICTS } from '@pendolo/core/lineup'
 import { MAX_GAIN_DB, MIN_GAIN_DB } from '@pendolo/core/mix'
 import { FRAMINGS } from '@pendolo/core/picture'
-import { type Edit, type EditType, HUE_COUNT, MARK_KINDS, METHODS } from '@pendolo/core/project'
+import { type Edit, type EditType, HUE_COUNT, MARK_KINDS, METHODS, PLACED_BY, POINT_KINDS } from '@pendolo/core/project'
 import { PROJECT_RATES } from '@pendolo/core/time'
 import * as yup from 'yup'
 
@@ -36,8 +36,24 @@ const mark = yup
     kind: yup.string().oneOf(MARK_KINDS).required(),
     name: yup.string().max(120).defined(),
     hue: hue.required(),
+    end: time.optional(),
+    text: yup.string().max(4000).optional(),
   })
   .noUnknown()
+const stretch = yup.object({ from: time.required(), to: time.required() }).noUnknown()
+/** Parts that each correction of the beats cannot do without. */
+const NEEDED = {
+  shift: ['by'],
+  double: [],
+  halve: [],
+  clear: ['range'],
+  count: ['at', 'metre'],
+  drag: ['at', 'to'],
+  taps: ['taps', 'lag'],
+  lock: ['range'],
+  unlock: ['range'],
+}
+const PULSE_ACTS = Object.keys(NEEDED)
 const pulse = yup
   .object({
     tempoBpm: yup.number().min(0).max(1000).required(),
@@ -45,8 +61,28 @@ const pulse = yup
     confidence: yup.number().min(0).max(1).required(),
     beats: yup.array(time.required()).max(200_000).required(),
     downbeats: yup.array(yup.number().integer().min(0).required()).max(200_000).required(),
+    locked: yup.array(stretch.required()).max(10_000).optional(),
+    clarity: yup.array(yup.number().min(0).max(1).required()).max(200_000).optional(),
+    clarityStep: yup.number().min(0.01).max(60).optional(),
   })
   .noUnknown()
+const pulseAct = yup
+  .object({
+    do: yup.string().oneOf(PULSE_ACTS).required(),
+    by: time.optional(),
+    at: time.optional(),
+    to: time.optional(),
+    lag: time.optional(),
+    metre: yup.number().integer().min(1).max(16).optional(),
+    taps: yup.array(time.required()).max(5000).optional(),
+    range: stretch.optional().default(undefined),
+  })
+  .noUnknown()
+  .test(
+    'whole',
+    'this correction of the beats lacks a part',
+    (act) => NEEDED[act.do as keyof typeof NEEDED]?.every((part) => act[part as keyof typeof act] !== undefined) ?? false,
+  )
 
 /** A map from clip id to `value`; Yup has no record type, so each entry is checked by hand. */
 function recordOf(value: yup.Schema) {
@@ -95,20 +131,24 @@ const FIELDS: Record<EditType, yup.ObjectShape> = {
   setAside: { clipIds: ids, aside: yup.boolean().required() },
   frameAngle: { angleId: id.required(), framing: yup.string().oneOf(FRAMINGS).required() },
   place: {
-    by: yup.string().oneOf(['search', 'hand']).required(),
+    by: yup.string().oneOf(PLACED_BY).required(),
     placements: recordOf(placement.required()),
     loose: recordOf(yup.string().max(500).defined()),
   },
   nudge: { clipIds: ids, by: time.required() },
+  clipPoint: { clipId: id.required(), point: yup.string().oneOf(POINT_KINDS).required(), time: time.nullable().defined() },
+  placeByPoint: { clipIds: ids, point: yup.string().oneOf(POINT_KINDS).required() },
+  angleDistance: { angleId: id.required(), metres: yup.number().min(0).max(2000).required() },
   lock: { clipIds: ids, locked: yup.boolean().required() },
   accept: { clipIds: ids },
   park: { clipIds: ids, parked: yup.boolean().required() },
   setPulse: { pulse: pulse.nullable().defined() },
+  correctPulse: { act: pulseAct.required() },
   addMarks: { marks: yup.array(mark.required()).max(10_000).required() },
   changeMark: {
     markId: id.required(),
     change: yup
-      .object({ time, name: yup.string().max(120), kind: yup.string().oneOf(MARK_KINDS), hue })
+      .object({ time, name: yup.string().max(120), kind: yup.string().oneOf(MARK_KINDS), hue, end: time.nullable(), text: yup.string().max(4000) })
       .noUnknown()
       .required(),
   },

@@ -99,11 +99,20 @@ async function encode(ffmpeg: string, args: string[], feed: ((write: (frame: Buf
   if (feed && child.stdin) {
     const { stdin } = child
     stdin.on('error', () => undefined)
+    // The canvas is painted again while a picture still runs through the pipe: two copies take turns, because fresh memory
+    // for each picture costs more than painting it.
+    const copies: Buffer[] = []
+    let written: Promise<unknown> = Promise.resolve()
+    let turn = 0
     await feed(async (frame) => {
       if (child.exitCode !== null) throw new Error(said)
-      // The canvas is painted again for the next picture, so the pipe gets a copy.
-      if (!stdin.write(Buffer.from(frame))) await Promise.race([once(stdin, 'drain'), closed])
+      turn = 1 - turn
+      copies[turn] ??= Buffer.alloc(frame.length)
+      frame.copy(copies[turn])
+      await Promise.race([written, closed])
+      written = new Promise((resolve) => stdin.write(copies[turn], resolve))
     })
+    await Promise.race([written, closed])
     stdin.end()
   }
   const [code] = await closed

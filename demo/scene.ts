@@ -7,6 +7,9 @@ import type { Motion } from './motion.ts'
 const HALL = { width: 1600, height: 900 }
 const SKIN = ['#c99a78', '#8d5f45', '#e0b798', '#a87455', '#d3a585', '#7a4e38', '#c48f6c']
 
+/** The clock's second hand moves this often a second. */
+const CLOCK_STEPS = 4
+
 /** Pixels painted around the picture of a shaking camera, so that it has something to show. */
 const SHAKE_MARGIN = 12
 
@@ -30,6 +33,8 @@ export class Scene {
   readonly #worldCtx: SKRSContext2D
   readonly #foreign: boolean
   readonly #margin: number
+  #tick = Number.NaN
+  #bob = Number.NaN
 
   constructor(view: View, motion: Motion, foreign: boolean) {
     this.#view = view
@@ -110,10 +115,13 @@ export class Scene {
     }
     if (this.#foreign) paint(-400, 500, 2000, 900, (c) => stalls(c, t))
     else {
-      paint(1165, 180, 1315, 320, (c) => clock(c, t))
+      const tick = Math.floor(t * CLOCK_STEPS)
+      if (tick !== this.#tick) paint(1165, 180, 1315, 320, (c) => clock(c, tick / CLOCK_STEPS))
+      this.#tick = tick
       if (t > 46 && t < 52) paint(250, -80, 620, 330, (c) => steam(c, m.steam(t)))
       paint(560, 470, 1620, 800, (c) => players(c, t, m))
-      paint(-800, 800, 2400, 1000, () => undefined)
+      if (bob !== this.#bob) paint(-800, 800, 2400, 1000, () => undefined)
+      this.#bob = bob
     }
     const flash = this.#foreign ? 0 : m.flash(t)
     const blocked = v.blocked.find(([from, to]) => t > from && t < to)

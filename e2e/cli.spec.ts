@@ -1,6 +1,8 @@
 import { spawnSync } from 'node:child_process'
-import { existsSync, readFileSync } from 'node:fs'
+import { existsSync, mkdtempSync, readFileSync } from 'node:fs'
+import os from 'node:os'
 import path from 'node:path'
+import { gunzipSync } from 'node:zlib'
 import { expect, test } from '@playwright/test'
 import { CAMERAS, MASTER_SECONDS, makeNumbers, readFilm } from './numbers.ts'
 import { readOtio } from './otio-reader.ts'
@@ -12,8 +14,23 @@ function pendolo(...args: string[]) {
   const { status, stdout, stderr } = spawnSync(process.execPath, [path.join(root, 'server', 'dist', 'cli.mjs'), ...args], {
     encoding: 'utf8',
     maxBuffer: 1 << 28,
+    env: { ...process.env, PENDOLO_HOME: home },
   })
   return { status, stdout, stderr }
+}
+
+/** What the commands keep, such as features of sounds, stays out of the user's own home. */
+const home = mkdtempSync(path.join(os.tmpdir(), 'pendolo-cli-'))
+
+/** Timecode recorded as sound, by an encoder that is not ours, as a wave file; from and to in seconds of the recording. */
+function timecodeWave(name: string, from = 0, to = 5): string {
+  const out = path.join(home, `${name}-${from}.wav`)
+  const raw = gunzipSync(readFileSync(path.join(root, 'server', 'media', 'fixtures', `ltc-${name}.u8.gz`))).subarray(from * 48000, to * 48000)
+  const { status } = spawnSync('ffmpeg', ['-v', 'error', '-y', '-f', 'u8', '-ar', '48000', '-ac', '1', '-i', 'pipe:0', '-c:a', 'pcm_s16le', out], {
+    input: raw,
+  })
+  expect(status).toBe(0)
+  return out
 }
 
 let folder: string
@@ -37,6 +54,46 @@ test('line-up places clips from the command line as JSON', () => {
   }
 })
 
+test('probe prints timecode that is recorded as sound', () => {
+  const { status, stdout } = pendolo('probe', '--json', timecodeWave('29.97-drop'))
+  expect(status).toBe(0)
+  const { timecode, audio } = JSON.parse(stdout) as { timecode: Record<string, unknown>; audio: { sampleRate: number } }
+  expect(audio.sampleRate).toBe(48000)
+  expect(timecode).toMatchObject({
+    file: null,
+    bwf: null,
+    sound: { first: '00:00:58;10', rate: '30000/1001', dropFrame: true, framesRead: 120, framesExpected: 120, date: '2026-12-31' },
+  })
+})
+
+test('line-up by timecode recorded as sound, near a place, and at a given speed', () => {
+  const whole = timecodeWave('midnight')
+  const part = timecodeWave('midnight', 1.5)
+  const answer = (...args: string[]) => {
+    const { status, stdout, stderr } = pendolo('line-up', '--json', ...args)
+    expect(stderr).toBe('')
+    expect(status).toBe(0)
+    return (JSON.parse(stdout) as { clips: { placed: boolean; startSeconds: number | null; method: string; verdict: string; why: string }[] }).clips[0]
+  }
+  const placed = answer('--way', 'timecode', '--master', whole, part)
+  expect(placed).toMatchObject({ placed: true, method: 'timecode', verdict: 'sure' })
+  expect(Math.abs((placed.startSeconds ?? 0) - 1.5)).toBeLessThan(0.001)
+  // Timecode of another count is not the same instant.
+  expect(answer('--way', 'timecode', '--master', whole, timecodeWave('29.97'))).toMatchObject({
+    placed: false,
+    why: expect.stringContaining('the same label is not the same instant'),
+  })
+
+  const master = path.join(folder, 'desk', 'master-mix.wav')
+  const a = path.join(folder, 'cam-a', 'a.mp4')
+  expect(answer('--near', '2.5±1', '--master', master, a).startSeconds).toBeCloseTo(CAMERAS[0].start, 3)
+  expect(answer('--way', 'sound', '--near', '20±1', '--master', master, a).placed).toBe(false)
+  expect(answer('--way', 'sound', '--speed', '1.5', '--thorough', '--master', master, a).placed).toBe(false)
+  expect(answer('--way', 'first-frame', '--master', master, a)).toMatchObject({ placed: false, verdict: 'check', method: 'first-frame', startSeconds: 0 })
+  expect(pendolo('line-up', '--near', 'soon', '--master', master, a).stderr).toContain('67.5±3')
+  expect(pendolo('line-up', '--way', 'magic', '--master', master, a).stderr).toContain('sound, timecode, light, time, first-frame')
+})
+
 test('pulse prints beats and bars', () => {
   const { status, stdout } = pendolo('pulse', '--json', path.join(folder, 'desk', 'master-mix.wav'))
   expect(status).toBe(0)
@@ -53,7 +110,7 @@ test('what is wrong is said in plain words with an exit code', () => {
   expect(missing.stderr).toContain('/nowhere/x.wav does not exist')
   expect(pendolo('line-up').status).not.toBe(0)
   expect(pendolo('film', 'Nobody', '--out', '/tmp/x.mp4', '--home', '/nowhere').stderr).toContain('--home')
-  for (const command of ['start', 'demo', 'line-up', 'pulse', 'film', 'exchange'])
+  for (const command of ['start', 'demo', 'line-up', 'probe', 'pulse', 'film', 'exchange'])
     expect(pendolo(command, '--help')).toMatchObject({ status: 0, stdout: expect.stringContaining('Usage') })
 })
 

@@ -5,6 +5,8 @@ interface Window {
       late: number
       playing: boolean
       soundSeconds: number
+      clicks: number
+      sounds: Record<string, { level: number; pan: number }>
       shown: Record<string, { clipId: string | null; frame: number | null; wanted: number | null }>
       programme: { angleId: string | null; since: number; standIn: boolean }
     }

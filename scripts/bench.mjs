@@ -14,7 +14,7 @@ await build({
   platform: 'node',
   format: 'esm',
   target: 'node20',
-  external: ['fft.js'],
+  external: ['fft.js', 'midi-file'],
   logLevel: 'warning',
 })
-process.exit(spawnSync(process.execPath, [outfile], { stdio: 'inherit' }).status ?? 1)
+process.exit(spawnSync(process.execPath, [outfile, ...process.argv.slice(2)], { cwd: root, stdio: 'inherit' }).status ?? 1)

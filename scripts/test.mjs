@@ -1,7 +1,9 @@
 // Everything that must hold: types, lint, import rules, dead exports, unit tests, the real interface.
-// `node scripts/test.mjs [--quick]` (quick leaves the interface out). Ends with one line: N passed, N failed.
-import { spawn } from 'node:child_process'
-import { readFileSync, rmSync } from 'node:fs'
+// `node scripts/test.mjs [--quick] [--all]` (quick leaves the interface out). Ends with one line: N passed, N failed.
+// Where all has passed on the very same files with the very same tools, it is not run again unless --all asks for it.
+import { execFileSync, spawn } from 'node:child_process'
+import { createHash } from 'node:crypto'
+import { existsSync, lstatSync, mkdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import os from 'node:os'
 import path from 'node:path'
 import { fileURLToPath } from 'node:url'
@@ -22,6 +24,33 @@ function run(name, command, args, env = {}) {
       resolve(code === 0)
     })
   })
+}
+
+/** Every file that is not ignored, and every tool the tests lean on, as one number; null where there is no git. */
+function fingerprint() {
+  try {
+    const said = (command, ...args) => execFileSync(command, args, { cwd: root, maxBuffer: 1 << 26 }).toString()
+    const hash = createHash('sha256')
+    for (const file of said('git', 'ls-files', '-z', '--cached', '--others', '--exclude-standard').split('\0').filter(Boolean).sort()) {
+      const full = path.join(root, file)
+      if (existsSync(full) && lstatSync(full).isFile()) hash.update(file).update('\0').update(readFileSync(full))
+    }
+    for (const tool of [process.execPath, 'ffmpeg', '/usr/bin/chromium']) hash.update(said(tool, tool === 'ffmpeg' ? '-version' : '--version'))
+    return hash.digest('hex')
+  } catch {
+    return null
+  }
+}
+
+const keptFile = path.join(root, '.build', 'passed.json')
+const before = quick ? null : fingerprint()
+if (before && !process.argv.includes('--all') && existsSync(keptFile)) {
+  const kept = JSON.parse(readFileSync(keptFile, 'utf8'))
+  if (kept.files === before) {
+    console.log(`Nothing has changed since all of this passed at ${kept.at}, so it is not run again; ./pendolo test --all runs it.`)
+    console.log(`\n${kept.passed} passed, 0 failed`)
+    process.exit(0)
+  }
 }
 
 let passed = 0
@@ -56,5 +85,10 @@ if (!quick) {
   if (!e2eOk && failed === 0) failed++
 }
 for (const file of [jestReport, playwrightReport]) rmSync(file, { force: true })
+// Only what passed on files that stayed as they were meanwhile is remembered.
+if (failed === 0 && before && before === fingerprint()) {
+  mkdirSync(path.dirname(keptFile), { recursive: true })
+  writeFileSync(keptFile, JSON.stringify({ files: before, passed, at: new Date().toISOString() }))
+}
 console.log(`\n${passed} passed, ${failed} failed`)
 process.exit(failed === 0 ? 0 : 1)

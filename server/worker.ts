@@ -1,6 +1,12 @@
-import { COMMON_SPEEDS, placeBySound, type SoundPlacement, SoundReference } from '@pendolo/core/lineup'
-import { findPulse, type PulseEstimate } from '@pendolo/core/pulse'
-import { readAnalysisSound } from './media/sound.ts'
+import type { MessagePort } from 'node:worker_threads'
+import { COMMON_SPEEDS, type LightPlacement, placeByLight, placeBySound, type SoundPlacement, SoundReference } from '@pendolo/core/lineup'
+import type { FileFacts } from '@pendolo/core/project'
+import type { PulseEstimate } from '@pendolo/core/pulse'
+import type { Config } from './config.ts'
+import { openHeard } from './media/heard.ts'
+import { readLuma } from './media/luma.ts'
+import { hearPulse } from './media/pulse.ts'
+import { fold, listen } from './media/sound.ts'
 
 export interface PlaceTask {
   readonly kind: 'place'
@@ -8,25 +14,71 @@ export interface PlaceTask {
   readonly clipSound: string
   readonly thorough: boolean
   readonly near: { startSeconds: number; tolerance: number } | null
+  /** 'auto' tries the speeds of shooting practice where 1 does not fit; a number is tried alone. */
+  readonly speed: 'auto' | number
+}
+
+type Video = NonNullable<FileFacts['video']>
+
+export interface LightTask {
+  readonly kind: 'light'
+  readonly references: readonly { file: string; video: Video; startSeconds: number; rate: number }[]
+  readonly clip: { file: string; video: Video }
+  readonly near: { startSeconds: number; tolerance: number } | null
 }
 
 export interface PulseTask {
   readonly kind: 'pulse'
-  readonly samples: Float32Array
+  readonly config: Config
+  readonly file: string
+  readonly facts: FileFacts
 }
 
-export type Task = PlaceTask | PulseTask
-export type TaskResult<T extends Task> = T extends PlaceTask ? SoundPlacement : PulseEstimate
+export interface ListenTask {
+  readonly kind: 'listen'
+  readonly args: Parameters<typeof listen>
+}
 
-let reference: { file: string; sound: SoundReference } | null = null
+export interface FoldTask {
+  readonly kind: 'fold'
+  readonly args: Parameters<typeof fold>
+}
+
+interface Results {
+  place: SoundPlacement
+  light: LightPlacement
+  pulse: PulseEstimate
+  listen: Awaited<ReturnType<typeof listen>>
+  fold: Awaited<ReturnType<typeof fold>>
+}
+
+export type Task = PlaceTask | LightTask | PulseTask | ListenTask | FoldTask
+export type TaskResult<T extends Task> = Results[T['kind']]
+
+let reference: { file: string; sound: SoundReference; close: () => void } | null = null
 
 /** Runs in a worker thread: nothing here touches the database or the network. */
-export default async function work(task: Task): Promise<SoundPlacement | PulseEstimate> {
-  if (task.kind === 'pulse') return findPulse(task.samples)
-  if (reference?.file !== task.masterSound) reference = { file: task.masterSound, sound: new SoundReference(await readAnalysisSound(task.masterSound)) }
-  return placeBySound(reference.sound, await readAnalysisSound(task.clipSound), {
-    speeds: COMMON_SPEEDS,
-    thorough: task.thorough,
-    ...(task.near && { near: task.near }),
-  })
+export default async function work({ task, progress }: { task: Task; progress: MessagePort }): Promise<Results[keyof Results]> {
+  if (task.kind === 'listen') return listen(...task.args)
+  if (task.kind === 'fold') return fold(...task.args)
+  if (task.kind === 'pulse') return hearPulse(task.config, task.file, task.facts, (share) => progress.postMessage(share))
+  if (task.kind === 'light') {
+    const references = await Promise.all(task.references.map(async (r) => ({ ...r, track: await readLuma(r.file, r.video) })))
+    return placeByLight(references, await readLuma(task.clip.file, task.clip.video), task.near ?? undefined)
+  }
+  if (reference?.file !== task.masterSound) {
+    reference?.close()
+    const { sound, close } = openHeard(task.masterSound)
+    reference = { file: task.masterSound, sound: new SoundReference(sound), close }
+  }
+  const clip = openHeard(task.clipSound)
+  try {
+    return placeBySound(reference.sound, clip.sound, {
+      ...(task.speed === 'auto' ? { speeds: COMMON_SPEEDS } : task.speed === 1 ? {} : { only: task.speed }),
+      thorough: task.thorough,
+      ...(task.near && { near: task.near }),
+    })
+  } finally {
+    clip.close()
+  }
 }

@@ -1,6 +1,6 @@
 import { QueryClient, QueryClientProvider } from '@tanstack/react-query'
 import { App as AntApp, ConfigProvider } from 'antd'
-import { useState } from 'react'
+import { useEffect, useState } from 'react'
 import { BrowserRouter, Navigate, Route, Routes } from 'react-router'
 import { useServerEvents } from './data/events.ts'
 import { Home } from './home/home.tsx'
@@ -28,6 +28,7 @@ export function Application() {
 
 function Pages() {
   useServerEvents()
+  useEffect(refuseStrayDrops, [])
   return (
     <Routes>
       <Route path="/" element={<HomePage />} />
@@ -36,6 +37,21 @@ function Pages() {
       <Route path="*" element={<Navigate to="/" replace />} />
     </Routes>
   )
+}
+
+/** A file dropped where nothing takes it must not make the browser leave the page. */
+function refuseStrayDrops() {
+  const refuse = (e: DragEvent) => {
+    if (e.defaultPrevented) return
+    e.preventDefault()
+    if (e.dataTransfer) e.dataTransfer.dropEffect = 'none'
+  }
+  window.addEventListener('dragover', refuse)
+  window.addEventListener('drop', refuse)
+  return () => {
+    window.removeEventListener('dragover', refuse)
+    window.removeEventListener('drop', refuse)
+  }
 }
 
 function HomePage() {

@@ -25,10 +25,17 @@ export interface CoarseResult {
   readonly curveStep: number
 }
 
+interface BlockSpectra {
+  readonly size: number
+  readonly step: number
+  /** For each block, for each band: half spectrum. */
+  readonly blocks: { re: Float32Array; im: Float32Array }[][]
+}
+
 /** A master made ready for many searches: its band spectra are computed once per transform length. */
 export class CoarseReference {
   readonly features: BandFeatures
-  readonly #spectra = new Map<number, { re: Float32Array; im: Float32Array }[]>()
+  #spectra: BlockSpectra | null = null
   readonly #energy: Float64Array
 
   constructor(features: BandFeatures) {
@@ -36,18 +43,59 @@ export class CoarseReference {
     this.#energy = energyPrefix(features)
   }
 
-  #spectraOf(size: number) {
-    let found = this.#spectra.get(size)
-    if (!found) {
-      found = Array.from({ length: BAND_COUNT }, (_, band) => {
-        const { re, im } = realSpectrum(bandOf(this.features, band), size)
-        return { re: Float32Array.from(re), im: Float32Array.from(im) }
-      })
-      // One length at a time is kept: clips are searched longest first, so lengths seldom alternate.
-      this.#spectra.clear()
-      this.#spectra.set(size, found)
+  /**
+   * Spectra of the master's stretches, each `size` frames, begun every `step` frames from `clip − 1` frames before its
+   * beginning, so that together they hold every overlap (overlap-save).
+   */
+  #spectraOf(size: number, clip: number): BlockSpectra {
+    // Clips of like length share the stretches: the step is that of the longest clip this size serves.
+    const longest = Math.max(clip, Math.ceil(size / 4))
+    const step = size - longest + 1
+    if (this.#spectra?.size === size && this.#spectra.step <= size - clip + 1) return this.#spectra
+    const blocks: BlockSpectra['blocks'] = []
+    for (let from = 1 - longest; from < this.features.frames; from += step) {
+      blocks.push(
+        Array.from({ length: BAND_COUNT }, (_, band) => {
+          const { re, im } = realSpectrum(bandOf(this.features, band, from, from + size), size)
+          return { re: Float32Array.from(re), im: Float32Array.from(im) }
+        }),
+      )
     }
-    return found
+    // One length at a time is kept: clips are searched longest first, so lengths seldom alternate.
+    this.#spectra = { size, step, blocks }
+    return this.#spectra
+  }
+
+  /** Correlation summed over the bands at the lags first … last, frames. */
+  #correlate(clip: BandFeatures, first: number, last: number): Float32Array {
+    const c = clip.frames
+    const size = powerOfTwo(Math.min(this.features.frames + 2 * c, Math.max(4096, 4 * c)))
+    const { step, blocks } = this.#spectraOf(size, c)
+    const longest = size - step + 1
+    const bands = Array.from({ length: BAND_COUNT }, (_, band) => realSpectrum(bandOf(clip, band, 0, c), size))
+    const out = new Float32Array(last - first + 1)
+    const re = new Float64Array(size / 2 + 1)
+    const im = new Float64Array(size / 2 + 1)
+    for (const [i, block] of blocks.entries()) {
+      const from = 1 - longest + i * step
+      if (from + step <= first || from > last) continue
+      re.fill(0)
+      im.fill(0)
+      for (let band = 0; band < BAND_COUNT; band++) {
+        const m = block[band]
+        const s = bands[band]
+        for (let k = 0; k < re.length; k++) {
+          re[k] += m.re[k] * s.re[k] + m.im[k] * s.im[k]
+          im[k] += m.im[k] * s.re[k] - m.re[k] * s.im[k]
+        }
+      }
+      const values = inverseReal({ size, re, im })
+      for (let k = 0; k < step; k++) {
+        const lag = from + k
+        if (lag >= first && lag <= last) out[lag - first] = values[k]
+      }
+    }
+    return out
   }
 
   /**
@@ -55,30 +103,19 @@ export class CoarseReference {
    * begins before the master or ends after it.
    * @param clip features of the clip at the master's speed
    * @param most number of places wanted
+   * @param near only starts within this are wanted; the spread is still judged by all
    * @returns places by falling score; empty when either has less than 3 s of sound
    */
-  search(clip: BandFeatures, most = 12): CoarseResult {
+  search(clip: BandFeatures, most = 12, near?: { startSeconds: number; tolerance: number }): CoarseResult {
     const m = this.features.frames
     const c = clip.frames
     const minOverlap = Math.min(Math.round(MIN_OVERLAP_SECONDS / FRAME_SECONDS), c, m)
     const empty: CoarseResult = { peaks: [], curve: new Float32Array(0), curveStart: 0, curveStep: 1 }
     if (c < MIN_OVERLAP_SECONDS / FRAME_SECONDS || m < MIN_OVERLAP_SECONDS / FRAME_SECONDS) return empty
-    const size = powerOfTwo(m + c)
-    const sumRe = new Float64Array(size / 2 + 1)
-    const sumIm = new Float64Array(size / 2 + 1)
-    const master = this.#spectraOf(size)
-    for (let band = 0; band < BAND_COUNT; band++) {
-      const s = realSpectrum(bandOf(clip, band), size)
-      const { re, im } = master[band]
-      for (let k = 0; k < sumRe.length; k++) {
-        sumRe[k] += re[k] * s.re[k] + im[k] * s.im[k]
-        sumIm[k] += im[k] * s.re[k] - re[k] * s.im[k]
-      }
-    }
-    const raw = inverseReal({ size, re: sumRe, im: sumIm })
-    const clipEnergy = energyPrefix(clip)
     const first = minOverlap - c
     const last = m - minOverlap
+    const raw = this.#correlate(clip, first, last)
+    const clipEnergy = energyPrefix(clip)
     const count = last - first + 1
     const scores = new Float32Array(count)
     const correlations = new Float32Array(count)
@@ -87,7 +124,7 @@ export class CoarseReference {
       const from = Math.max(0, lag)
       const to = Math.min(m, lag + c)
       const energy = (this.#energy[to] - this.#energy[from]) * (clipEnergy[to - lag] - clipEnergy[from - lag])
-      const value = energy > 1e-6 ? raw[lag < 0 ? lag + size : lag] / Math.sqrt(energy) : 0
+      const value = energy > 1e-6 ? raw[i] / Math.sqrt(energy) : 0
       correlations[i] = value
       // Chance correlation shrinks with the root of the overlap; weighting by it makes places comparable.
       scores[i] = value * Math.sqrt(to - from)
@@ -97,7 +134,11 @@ export class CoarseReference {
     for (let i = 0; i < count; i++) scores[i] /= spread
     const peaks: CoarsePeak[] = []
     const apart = Math.round(PEAK_APART_SECONDS / FRAME_SECONDS)
-    const order = localMaxima(scores).sort((a, b) => scores[b] - scores[a])
+    const wanted = (i: number) => !near || Math.abs((first + i) * FRAME_SECONDS - near.startSeconds) <= near.tolerance
+    const maxima = localMaxima(scores).filter(wanted)
+    // Hours have a hundred thousand maxima; sorting only those that stand out a little is enough, unless they are few.
+    const standing = maxima.filter((i) => scores[i] > 2)
+    const order = (standing.length > 8 * most ? standing : maxima).sort((a, b) => scores[b] - scores[a])
     const taken: number[] = []
     for (const i of order) {
       if (peaks.length >= most) break
@@ -115,9 +156,11 @@ export class CoarseReference {
   }
 }
 
-function bandOf(features: BandFeatures, band: number): Float32Array {
-  const out = new Float32Array(features.frames)
-  for (let f = 0; f < features.frames; f++) out[f] = features.values[f * BAND_COUNT + band]
+/** One band over the frames from (included) to (excluded); outside is nothing. */
+function bandOf(features: BandFeatures, band: number, from: number, to: number): Float32Array {
+  const out = new Float32Array(to - from)
+  const last = Math.min(to, features.frames)
+  for (let f = Math.max(0, from); f < last; f++) out[f - from] = features.values[f * BAND_COUNT + band]
   return out
 }
 

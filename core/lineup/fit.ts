@@ -25,7 +25,7 @@ export interface LineFit {
  * Fischler & Bolles 1981).
  * @returns null when there is no window
  */
-export function fitLine(windows: WindowMeasure[], tolerance = AGREE_SECONDS): LineFit | null {
+export function fitLine(windows: readonly WindowMeasure[], tolerance = AGREE_SECONDS): LineFit | null {
   if (windows.length === 0) return null
   let best = { score: -1, offset: 0, drift: 0 }
   const consider = (offset: number, drift: number) => {

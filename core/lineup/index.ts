@@ -1,6 +1,12 @@
+export { type Link, type Place, solveLinks } from './graph.ts'
+export { LIGHT_CELLS, type LightPlacement, type LightReference, type LightTrack, placeByLight } from './light.ts'
+export { LtcError, type LtcFindings, type LtcFrame, LtcReader, ltcFindings } from './ltc.ts'
+export { partsOf } from './parts.ts'
 export {
   type Candidate,
   COMMON_SPEEDS,
+  type HeardSound,
+  heard,
   type PlaceOptions,
   placeBySound,
   type SoundPlacement,
@@ -9,3 +15,13 @@ export {
   VERDICTS,
   type Verdict,
 } from './place.ts'
+export {
+  bwfTimecode,
+  fileTimecode,
+  placeByTimecode,
+  soundTimecode,
+  type TimecodePlacement,
+  type TimecodeReading,
+  type TimecodeReference,
+} from './timecode.ts'
+export { type ClockReference, placeByClock, settleRivals, USUAL_WAYS, WAYS, type Way } from './ways.ts'

@@ -1,5 +1,5 @@
 import { ANALYSIS_RATE, resample } from '../signal/index.ts'
-import { COMMON_SPEEDS, placeBySound, SoundReference } from './index.ts'
+import { COMMON_SPEEDS, heard, type PlaceOptions, placeBySound as placeHeard, SoundReference } from './index.ts'
 
 /** Seeded noise (mulberry32), so that every run hears the same. */
 function random(seed: number): () => number {
@@ -41,7 +41,8 @@ function camera(master: Float32Array, from: number, seconds: number, seed: numbe
 }
 
 const master = music(90, 1)
-const reference = new SoundReference(master)
+const reference = new SoundReference(heard(master))
+const placeBySound = (on: SoundReference, clip: Float32Array, options: PlaceOptions = {}) => placeHeard(on, heard(clip), options)
 
 describe('placing by sound', () => {
   test('finds start to a tenth of a millisecond in echo and noise, and says sure', () => {
@@ -81,6 +82,33 @@ describe('placing by sound', () => {
     expect(Math.abs((found.startSeconds ?? 0) - 20)).toBeLessThan(0.001)
   })
 
+  test.each([
+    [0.12, 55],
+    [-0.03, 50],
+  ])('a recording that jumps by %f s is placed for its longer part, and the jump is told', (jump, at) => {
+    const whole = camera(master, 5, 80, 8)
+    const cut = at * ANALYSIS_RATE
+    const gap = Math.round(jump * ANALYSIS_RATE)
+    // Lost samples make what follows lie later than the clip's own clock says; repeated ones earlier.
+    const clip = Float32Array.from([...whole.subarray(0, cut), ...whole.subarray(cut + gap)])
+    const found = placeBySound(reference, clip)
+    expect(found.verdict).toBe('check')
+    expect(Math.abs((found.startSeconds ?? 0) - 5)).toBeLessThan(0.0003)
+    expect(found.proof.jumps).toHaveLength(1)
+    expect(found.proof.jumps?.[0].bySeconds).toBeCloseTo(jump, 3)
+    expect(Math.abs((found.proof.jumps?.[0].clipSeconds ?? 0) - at)).toBeLessThan(4)
+    expect(found.why).toMatch(jump > 0 ? /120 ms are missing near 0:5/ : /30 ms are too much near 0:/)
+  })
+
+  test('a long clip whose clock runs away by more than a window reaches is followed to both ends', () => {
+    const long = music(700, 12)
+    const clip = camera(long, 20, 640, 13, -240e-6, 0.1)
+    const found = placeBySound(new SoundReference(heard(long)), clip)
+    expect(found.verdict).toBe('sure')
+    expect(Math.abs((found.startSeconds ?? 0) - 20)).toBeLessThan(0.0003)
+    expect(Math.abs(found.rate - (1 - 240e-6)) * 1e6).toBeLessThan(2)
+  })
+
   test('looks only near the given start when told', () => {
     const clip = camera(master, 31.25, 20, 2)
     expect(placeBySound(reference, clip, { near: { startSeconds: 31, tolerance: 1 } }).verdict).toBe('sure')
@@ -91,7 +119,7 @@ describe('placing by sound', () => {
     const phrase = music(15, 9)
     const twice = new Float32Array(60 * ANALYSIS_RATE)
     for (const at of [10, 35]) twice.set(phrase, at * ANALYSIS_RATE)
-    const found = placeBySound(new SoundReference(twice), camera(twice, 12, 10, 7))
+    const found = placeBySound(new SoundReference(heard(twice)), camera(twice, 12, 10, 7))
     expect(found.verdict).toBe('check')
     const starts = [found.startSeconds ?? 0, found.proof.rivals[0].startSeconds].sort((a, b) => a - b)
     expect(Math.abs(starts[0] - 12)).toBeLessThan(0.001)

@@ -1,6 +1,18 @@
-import { ANALYSIS_RATE, type BandFeatures, bandFeatures, resample, stretchFeatures } from '../signal/index.ts'
-import { type CoarsePeak, CoarseReference, type CoarseResult } from './coarse.ts'
-import { fitLine, type LineFit } from './fit.ts'
+import {
+  ANALYSIS_RATE,
+  type BandFeatures,
+  bandFeatures,
+  resample,
+  type SampleSource,
+  sliceFeatures,
+  sourceOf,
+  stretchedSource,
+  stretchFeatures,
+} from '../signal/index.ts'
+import { printLength } from '../time/index.ts'
+import { CoarseReference, type CoarseResult, FRAME_SECONDS } from './coarse.ts'
+import { compareLines } from './differ.ts'
+import { AGREE_SECONDS, fitLine, type LineFit } from './fit.ts'
 import { measureWindow, type WindowCache, type WindowMeasure } from './windows.ts'
 
 export const VERDICTS = ['sure', 'check', 'loose'] as const
@@ -27,6 +39,8 @@ export interface SoundProof {
   readonly curveStart: number
   readonly curveStep: number
   readonly invertedPolarity: boolean
+  /** Where the recording lost or gained time, s of the clip, and how much its later part lies later, s; absent in old proofs. */
+  readonly jumps?: { readonly clipSeconds: number; readonly bySeconds: number }[]
 }
 
 export interface SoundPlacement {
@@ -43,6 +57,8 @@ export interface SoundPlacement {
 export interface PlaceOptions {
   /** Speeds to try besides 1: master seconds in one clip second. */
   readonly speeds?: readonly number[]
+  /** Take this speed and no other. */
+  readonly only?: number
   /** Look only near this start. */
   readonly near?: { startSeconds: number; tolerance: number }
   readonly thorough?: boolean
@@ -54,6 +70,10 @@ export interface PlaceOptions {
 const STRONG = 8
 /** A sure placement needs this many strong agreeing windows (fewer only where the clip holds fewer). */
 const SURE_WINDOWS = 3
+/** Agreeing windows that do not lie over each other. */
+const SURE_APART = 2
+/** A window this strong is alike all through: a phrase of speech, not a drum hit in common. */
+const UNMISTAKABLE = 100
 const SURE_SHARE = 0.4
 /** Below this share the windows that agree may do so by chance, since many places were tried. */
 const CHECK_SHARE = 0.25
@@ -64,22 +84,41 @@ const CLEAR_SCORE = 12
 /** Speeds that shooting practice uses: frame rates over each other. */
 export const COMMON_SPEEDS = [1.5, 2, 1.25, 1.2, 4 / 3, 25 / 24, 24 / 25, 0.5, 0.8, 2.4, 2.5, 1.1, 0.75, 2 / 3, 0.9, 3, 4] as const
 
+/** A recording as placing reads it: its samples where needed, its features whole. */
+export interface HeardSound {
+  /** Mono at {@link ANALYSIS_RATE}; sample 0 is presentation time 0. */
+  readonly source: SampleSource
+  readonly features: BandFeatures
+}
+
+/** @param samples mono at {@link ANALYSIS_RATE} */
+export function heard(samples: Float32Array): HeardSound {
+  return { source: sourceOf(samples), features: bandFeatures(samples) }
+}
+
 /** Prepared master, shared by all clips of a line-up. */
 export class SoundReference {
-  readonly samples: Float32Array
+  readonly source: SampleSource
   readonly coarse: CoarseReference
 
-  /** @param samples mono at {@link ANALYSIS_RATE}, sample 0 at master time 0 */
-  constructor(samples: Float32Array) {
-    this.samples = samples
-    this.coarse = new CoarseReference(bandFeatures(samples))
+  constructor(master: HeardSound) {
+    this.source = master.source
+    this.coarse = new CoarseReference(master.features)
   }
 }
+
+/** Over this length, s, a clip is searched by excerpts: clocks that differ would smear one long correlation. */
+const LONG_SECONDS = 480
+const EXCERPT_SECONDS = 240
+/** Where excerpts are taken, as shares of the clip, in the order in which they are tried. */
+const EXCERPTS = [0.5, 0.12, 0.88, 0.3, 0.7, 0, 1]
 
 interface Weighed {
   readonly candidate: Candidate
   readonly fit: LineFit
   readonly windows: WindowMeasure[]
+  /** Strong windows on the line that do not lie over each other. */
+  readonly apart: number
 }
 
 /**
@@ -87,10 +126,9 @@ interface Weighed {
  * of phase-transform correlation at each promising place, a robust line through them for start and rate, and a
  * verdict from the evidence. Foreign material is refused: it gives no line that windows agree on.
  * @param reference the prepared master
- * @param clip mono at {@link ANALYSIS_RATE}; sample 0 is the clip's presentation time 0
  * @returns a loose verdict with the reason for silence, too short clips and foreign material
  */
-export function placeBySound(reference: SoundReference, clip: Float32Array, options: PlaceOptions = {}): SoundPlacement {
+export function placeBySound(reference: SoundReference, clip: HeardSound, options: PlaceOptions = {}): SoundPlacement {
   const nothing = (why: string, coarse?: CoarseResult): SoundPlacement => ({
     verdict: 'loose',
     startSeconds: null,
@@ -99,16 +137,24 @@ export function placeBySound(reference: SoundReference, clip: Float32Array, opti
     why,
     proof: proofOf(null, [], 1, coarse),
   })
-  if (clip.length < 3 * ANALYSIS_RATE) return nothing('the clip has less than 3 s of sound')
-  const features = bandFeatures(clip)
-  if (features.levelDb.every((level) => level < -85)) return nothing('the clip is silent')
-  if (reference.samples.length < 3 * ANALYSIS_RATE) return nothing('the master has less than 3 s of sound')
+  if (clip.source.length < 3 * ANALYSIS_RATE) return nothing('the clip has less than 3 s of sound')
+  if (clip.features.levelDb.every((level) => level < -85)) return nothing('the clip is silent')
+  if (reference.source.length < 3 * ANALYSIS_RATE) return nothing('the master has less than 3 s of sound')
 
-  let best = attempt(reference, clip, features, 1, options)
+  // Short clips are read and played at the other speed once; of long ones only the windows.
+  const short = clip.source.length <= LONG_SECONDS * ANALYSIS_RATE
+  const own = short ? sourceOf(clip.source.read(0, clip.source.length)) : clip.source
+  const at = (speed: number): HeardSound => {
+    if (speed === 1) return { ...clip, source: own }
+    const source = short ? sourceOf(resample(own.read(0, own.length), speed)) : stretchedSource(own, speed)
+    return { source, features: stretchFeatures(clip.features, speed) }
+  }
+  const { only = 1 } = options
+  let best = attempt(reference, at(only), only, options)
   options.onProgress?.(0.5)
   if (verdictOf(best).verdict !== 'sure' && options.speeds?.length) {
-    for (const speed of promisingSpeeds(reference, features, options.speeds)) {
-      const other = attempt(reference, resample(clip, speed), stretchFeatures(features, speed), speed, options)
+    for (const speed of promisingSpeeds(reference, clip.features, options.speeds)) {
+      const other = attempt(reference, at(speed), speed, options)
       if ((other.ranked[0]?.candidate.support ?? 0) > (best.ranked[0]?.candidate.support ?? 0) * 1.2) best = other
       if (verdictOf(best).verdict === 'sure') break
     }
@@ -116,14 +162,67 @@ export function placeBySound(reference: SoundReference, clip: Float32Array, opti
   options.onProgress?.(1)
   const chosen = best.ranked[0]
   if (!chosen) return nothing('no place on the master resembles this sound', best.coarse)
-  const { verdict, why, confidence } = verdictOf(best)
+  const judged = verdictOf(best)
+  const jumps = judged.verdict === 'loose' ? [] : findJumps(reference.source, at(best.speed).source, chosen)
+  const { verdict, why, confidence } = jumps.length > 0 ? broken(judged, jumps, best.speed) : judged
   return {
     verdict,
     startSeconds: chosen.candidate.startSeconds,
     rate: chosen.candidate.rate,
     confidence,
     why,
-    proof: proofOf(chosen, best.ranked, best.speed, best.coarse),
+    proof: { ...proofOf(chosen, best.ranked, best.speed, best.coarse), jumps: jumps.map((j) => ({ ...j, clipSeconds: j.clipSeconds / best.speed })) },
+  }
+}
+
+type Judged = ReturnType<typeof verdictOf>
+type Jump = NonNullable<SoundProof['jumps']>[number]
+
+/** Windows that must agree on another line beside the first. */
+const JUMP_WINDOWS = 3
+/** Largest jump that is looked for, samples: half a second, a lost buffer or frame, not a pause. */
+const JUMP_REACH = 3900
+
+/**
+ * A recording that lost samples lies on two lines: the windows at one end that do not agree with the line of the rest are
+ * looked for further away, and what they agree on is a jump.
+ */
+function findJumps(master: SampleSource, clip: SampleSource, { candidate, fit, windows }: Weighed): Jump[] {
+  const base = (candidate.startSeconds - fit.offsetSeconds) * ANALYSIS_RATE
+  const first = fit.agrees.indexOf(true)
+  const last = fit.agrees.lastIndexOf(true)
+  const jumps: Jump[] = []
+  for (const [group, edge, next] of [
+    [windows.slice(0, first), first - 1, first],
+    [windows.slice(last + 1), last, last + 1],
+  ] as const) {
+    if (first < 0 || group.length < JUMP_WINDOWS) continue
+    const length = 28000
+    const again = group.flatMap((w) => {
+      const from = Math.round(w.clipSeconds * ANALYSIS_RATE - length / 2)
+      const line = fit.offsetSeconds + fit.drift * w.clipSeconds
+      const found = measureWindow(master, clip, from, length, base + line * ANALYSIS_RATE, new Map(), JUMP_REACH)
+      return found && found.strength >= STRONG ? [found] : []
+    })
+    const other = fitLine(again)
+    const agreeing = other?.agrees.filter(Boolean).length ?? 0
+    if (!other || agreeing < JUMP_WINDOWS || agreeing * 2 < group.length) continue
+    const clipSeconds = (windows[edge].clipSeconds + windows[next].clipSeconds) / 2
+    const lies = other.offsetSeconds + other.drift * clipSeconds
+    if (Math.abs(lies) > AGREE_SECONDS) jumps.push({ clipSeconds, bySeconds: edge === last ? lies : -lies })
+  }
+  return jumps
+}
+
+/** A clip on two lines is placed for its longer part, and the user is asked. */
+function broken(judged: Judged, jumps: readonly Jump[], speed: number): Judged {
+  const text = jumps.map(
+    (j) => `${Math.abs(j.bySeconds * 1000).toFixed(0)} ms ${j.bySeconds > 0 ? 'are missing' : 'are too much'} near ${printLength(j.clipSeconds / speed)}`,
+  )
+  return {
+    verdict: 'check',
+    confidence: Math.min(0.5, judged.confidence),
+    why: `${judged.why}; in the recording ${text.join(' and ')}: placed for its longer part`,
   }
 }
 
@@ -131,64 +230,156 @@ interface Attempt {
   readonly ranked: Weighed[]
   readonly coarse: CoarseResult
   readonly speed: number
+  /** How far what differs between rivals speaks for the first, standard deviations of chance; null where it does not settle it. */
+  readonly settled: number | null
 }
 
 /** @param clip the clip already brought to the master's speed */
-function attempt(reference: SoundReference, clip: Float32Array, features: BandFeatures, speed: number, options: PlaceOptions): Attempt {
-  const coarse = reference.coarse.search(features, options.thorough ? 24 : 14)
+function attempt(reference: SoundReference, clip: HeardSound, speed: number, options: PlaceOptions): Attempt {
+  const seconds = clip.source.length / ANALYSIS_RATE
+  if (seconds <= LONG_SECONDS) return attemptAt(reference, clip, speed, options, 0, seconds)
+  let best: Attempt | null = null
+  for (const share of EXCERPTS) {
+    const from = share * (seconds - EXCERPT_SECONDS)
+    const found = attemptAt(reference, clip, speed, options, from, from + EXCERPT_SECONDS)
+    if (!best || (found.ranked[0]?.candidate.support ?? 0) > (best.ranked[0]?.candidate.support ?? 0)) best = found
+    if (verdictOf(best).verdict === 'sure') break
+  }
+  return best as Attempt
+}
+
+/** Searches the part of the clip between two of its seconds; what stands out is measured over the whole clip. */
+function attemptAt(reference: SoundReference, clip: HeardSound, speed: number, options: PlaceOptions, from: number, to: number): Attempt {
   const { near } = options
-  const peaks: CoarsePeak[] = near ? coarse.peaks.filter((p) => Math.abs(p.startSeconds - near.startSeconds) <= near.tolerance) : coarse.peaks
-  const ranked: Weighed[] = []
+  const part = sliceFeatures(clip.features, Math.round(from / FRAME_SECONDS), Math.ceil(to / FRAME_SECONDS))
+  const moved = Math.round(from / FRAME_SECONDS) * FRAME_SECONDS
+  const found = reference.coarse.search(part, options.thorough ? 24 : 14, near && { ...near, startSeconds: near.startSeconds + moved })
+  const coarse = { ...found, curveStart: found.curveStart - moved, peaks: found.peaks.map((p) => ({ ...p, startSeconds: p.startSeconds - moved })) }
+  const { peaks } = coarse
   const cache: WindowCache = new Map()
+  const measure = (startSeconds: number, most: number, whole: boolean) =>
+    weigh(
+      reference.source,
+      clip.source,
+      { startSeconds, from: whole ? 0 : from, to: whole ? Number.POSITIVE_INFINITY : to, anchor: (from + to) / 2 },
+      speed,
+      most,
+      cache,
+    )
+  const ranked: Weighed[] = []
   // A first look with few windows, at every place or, where one place stands out, at the first few.
   const clear = peaks.length > 1 && peaks[0].score > CLEAR_SCORE && peaks[1].score < peaks[0].score * 0.5
-  const firstLook = (clear && !options.thorough ? peaks.slice(0, 4) : peaks)
-    .map((peak) => weigh(reference.samples, clip, peak.startSeconds, speed, 7, cache))
+  const firstLook = (clear && !options.thorough ? peaks.slice(0, 3) : peaks)
+    .map((peak) => measure(peak.startSeconds, 7, false))
     .filter((w): w is Weighed => w !== null)
     .sort((a, b) => b.candidate.support - a.candidate.support)
   const best = firstLook[0]?.candidate.support ?? 0
   for (const [rank, one] of firstLook.entries()) {
     const worthIt = rank === 0 || (rank < 5 && one.candidate.support > best * 0.35)
-    const start = one.candidate.startSeconds
-    ranked.push((worthIt ? weigh(reference.samples, clip, start, speed, options.thorough ? 64 : 32, cache) : null) ?? one)
+    // The line of the first look is known around the anchor; at the clip's beginning its drift may have led it far away.
+    const around = one.candidate.startSeconds + (one.fit.drift * (from + to)) / 2
+    ranked.push((worthIt ? measure(around, options.thorough ? 64 : 32, true) : null) ?? one)
     options.onProgress?.(0.1 + (0.4 * (rank + 1)) / firstLook.length)
   }
   ranked.sort((a, b) => b.candidate.support - a.candidate.support)
   const apart = ranked.filter((one, i) => ranked.findIndex((other) => Math.abs(other.candidate.startSeconds - one.candidate.startSeconds) < 0.05) === i)
-  return { ranked: apart, coarse, speed }
+  return { ...settled(reference.source, clip.source, apart, speed), coarse, speed }
 }
 
+/** Standard deviations of chance by which what differs must speak for a place against a rival. */
+const DIFFERENT = 6
+
+/** Puts the place first that what differs between the rivals speaks for, where it does. */
+function settled(master: SampleSource, clip: SampleSource, ranked: Weighed[], speed: number): Pick<Attempt, 'ranked' | 'settled'> {
+  const rivals = ranked.filter((w) => w.candidate.support >= SURE_RIVAL * ranked[0].candidate.support)
+  if (rivals.length < 2 || verdictOf({ ranked }).verdict !== 'check') return { ranked, settled: null }
+  const line = (w: Weighed) => ({ startSeconds: w.candidate.startSeconds, rate: w.candidate.rate / speed })
+  const sign = Math.sign(rivals[0].windows.reduce((sum, w, i) => sum + (rivals[0].fit.agrees[i] ? w.coherence : 0), 0)) || 1
+  const compare = (a: Weighed, b: Weighed) => compareLines(master, clip, line(a), line(b), sign)
+  let champion = rivals[0]
+  for (const rival of rivals.slice(1)) if ((compare(champion, rival) ?? 0) < -DIFFERENT) champion = rival
+  let least = Number.POSITIVE_INFINITY
+  for (const rival of rivals) if (rival !== champion) least = Math.min(least, compare(champion, rival) ?? 0)
+  if (least < DIFFERENT) return { ranked, settled: null }
+  return { ranked: [champion, ...ranked.filter((w) => w !== champion)], settled: least }
+}
+
+interface Stretch {
+  /** Master time of the clip's sample 0 by the coarse search. */
+  readonly startSeconds: number
+  /** Clip seconds that windows are taken from, and the one that the start was found at. */
+  readonly from: number
+  readonly to: number
+  readonly anchor: number
+}
+
+/** Fewer windows than this are no evidence. */
+const FEW_WINDOWS = 4
+/** Windows measured before the line through them predicts where the next ones lie. */
+const TRUSTED_WINDOWS = 4
+/** Clip seconds those must span before their drift is believed: else a tenth of a millisecond becomes much, far away. */
+const TRUSTED_SPAN = 60
+
 /**
- * Measures windows spread over the overlap and fits the line.
- * @param startSeconds master time of the clip's sample 0 by the coarse search
+ * Measures windows spread over the overlap and fits the line. Windows are taken from the anchor outwards, and each is
+ * looked for where the line through those before it leads: over hours, clocks run apart by more than a window reaches.
  */
-function weigh(master: Float32Array, clip: Float32Array, startSeconds: number, speed: number, most: number, cache: WindowCache): Weighed | null {
+function weigh(master: SampleSource, clip: SampleSource, stretch: Stretch, speed: number, most: number, cache: WindowCache): Weighed | null {
+  const { startSeconds } = stretch
   const start = startSeconds * ANALYSIS_RATE
-  const from = Math.max(0, Math.ceil(-start) + 1)
-  const to = Math.min(clip.length, Math.floor(master.length - start) - 1)
+  const from = Math.max(0, Math.ceil(-start) + 1, Math.floor(stretch.from * ANALYSIS_RATE))
+  const to = Math.min(clip.length, Math.floor(master.length - start) - 1, Math.ceil(stretch.to * ANALYSIS_RATE))
   const overlap = to - from
   // 3.5 s windows; clips under 14 s get a quarter of their length, but not under 1 s.
   const length = Math.min(28000, Math.max(8000, Math.floor(overlap / 4)))
   if (overlap < length) return null
   const count = Math.max(1, Math.min(most, Math.floor((overlap - length) / (length / 2)) + 1))
+  const places = Array.from({ length: count }, (_, i) => from + Math.floor(count === 1 ? (overlap - length) / 2 : ((overlap - length) * i) / (count - 1)))
+  const middle = (at: number) => (at + length / 2) / ANALYSIS_RATE
+  places.sort((a, b) => Math.abs(middle(a) - stretch.anchor) - Math.abs(middle(b) - stretch.anchor))
   const windows: WindowMeasure[] = []
-  for (let i = 0; i < count; i++) {
-    const at = from + (count === 1 ? Math.floor((overlap - length) / 2) : Math.floor(((overlap - length) * i) / (count - 1)))
-    const measure = measureWindow(master, clip, at, length, start, cache)
-    if (measure) windows.push(measure)
+  let line: LineFit | null = null
+  const take = (at: number) => {
+    const off = line ? line.offsetSeconds + line.drift * middle(at) : 0
+    const found = measureWindow(master, clip, at, length, start + off * ANALYSIS_RATE, cache)
+    if (!found) return
+    windows.push({ ...found, lagSeconds: found.lagSeconds + off })
+    if (windows.length >= TRUSTED_WINDOWS && count > 8) line = trusted(windows)
   }
+  for (const at of places) take(at)
+  // Pauses of speech leave few windows with sound on both sides: then it is looked between them.
+  if (windows.length < FEW_WINDOWS)
+    for (let at = from + Math.floor(length / 8); at + length <= to && windows.length < 2 * FEW_WINDOWS; at += Math.floor(length / 4)) take(at)
+  windows.sort((a, b) => a.clipSeconds - b.clipSeconds)
   const fit = fitLine(windows)
   if (!fit) return null
   const agreeing = windows.filter((w, i) => fit.agrees[i] && w.strength >= STRONG).length
+  // Windows of a short overlap lie over each other: one drum hit in common must not count three times.
+  let apart = 0
+  let until = Number.NEGATIVE_INFINITY
+  for (const [i, w] of windows.entries()) {
+    if (!fit.agrees[i] || w.strength < STRONG || w.clipSeconds < until) continue
+    apart++
+    until = w.clipSeconds + (0.9 * length) / ANALYSIS_RATE
+  }
   return {
     fit,
     windows,
+    apart,
     // clip seconds of the brought-to-speed clip are `speed` seconds of the original one
     candidate: { startSeconds: startSeconds + fit.offsetSeconds, rate: (1 + fit.drift) * speed, support: fit.support, agreeing, windows: windows.length },
   }
 }
 
-function verdictOf(result: Attempt): { verdict: Verdict; why: string; confidence: number } {
+/** The line through the windows so far where it can be leant on. */
+function trusted(windows: readonly WindowMeasure[]): LineFit | null {
+  const strong = windows.filter((w) => w.strength >= STRONG)
+  const fit = strong.length >= TRUSTED_WINDOWS ? fitLine(strong) : null
+  const on = fit ? strong.filter((_, i) => fit.agrees[i]).map((w) => w.clipSeconds) : []
+  return fit && on.length * 2 >= windows.length && Math.max(...on) - Math.min(...on) >= TRUSTED_SPAN ? fit : null
+}
+
+function verdictOf(result: Pick<Attempt, 'ranked'> & Partial<Pick<Attempt, 'settled'>>): { verdict: Verdict; why: string; confidence: number } {
   const chosen = result.ranked[0]
   if (!chosen) return { verdict: 'loose', why: 'no place on the master resembles this sound', confidence: 0 }
   const { agreeing, windows, support } = chosen.candidate
@@ -200,14 +391,65 @@ function verdictOf(result: Attempt): { verdict: Verdict; why: string; confidence
   const enough = agreeing >= Math.min(SURE_WINDOWS, windows) && windows >= 2
   if (!enough || share < CHECK_SHARE)
     return { verdict: 'loose', why: `nothing on the master matches this sound (${windowsText} at the best place)`, confidence: Math.min(confidence, 0.1) }
+  const best = Math.max(...chosen.windows.map((w, i) => (chosen.fit.agrees[i] ? w.strength : 0)))
+  if (chosen.apart < SURE_APART && best < UNMISTAKABLE)
+    return { verdict: 'loose', why: 'only one instant of it resembles the master: one sound in common is no proof', confidence: Math.min(confidence, 0.1) }
   if (share < SURE_SHARE) return { verdict: 'check', why: `by sound, but only ${windowsText}`, confidence: Math.min(confidence, 0.5) }
-  if (ratio > SURE_RIVAL)
-    return { verdict: 'check', why: `by sound; two places fit almost equally (next-best ${ratio.toFixed(2)}×)`, confidence: Math.min(confidence, 0.5) }
+  if (result.settled)
+    return {
+      verdict: 'sure',
+      why: `by sound; ${windowsText}; ${result.ranked.length > 2 ? 'other places' : 'another place'} (${ratio.toFixed(2)}×) ${result.ranked.length > 2 ? 'resemble' : 'resembles'} it, but what differs between them speaks for this one`,
+      confidence: 0.75,
+    }
+  if (ratio > SURE_RIVAL) {
+    const apart = toldApart(chosen, result.ranked.slice(1))
+    if (!apart)
+      return { verdict: 'check', why: `by sound; two places fit almost equally (next-best ${ratio.toFixed(2)}×)`, confidence: Math.min(confidence, 0.5) }
+    return {
+      verdict: 'sure',
+      why: `by sound; ${windowsText}; the next-best place (${ratio.toFixed(2)}×) fits worse in ${apart.worse} of ${apart.windows}`,
+      confidence: 0.7,
+    }
+  }
   return { verdict: 'sure', why: `by sound; ${windowsText}, next-best place ${ratio.toFixed(2)}×`, confidence: Math.max(confidence, 0.6) }
 }
 
+/** Windows that two places must share to be compared, how much weaker the rival must be on the whole, and how regularly. */
+const COMPARED_WINDOWS = 6
+const WEAKER_BY = 0.04
+const WEAKER_T = 3.3
+
+/**
+ * Where music repeats itself, rivals fit almost as well; what little differs tells them apart if it does so all along.
+ * The windows of both places are compared in pairs (paired t statistic over the whole overlap).
+ * @returns null when any rival cannot be told apart
+ */
+function toldApart(chosen: Weighed, rivals: readonly Weighed[]): { worse: number; windows: number } | null {
+  let closest: { worse: number; windows: number } | null = null
+  for (const rival of rivals) {
+    if (rival.candidate.support < SURE_RIVAL * chosen.candidate.support) continue
+    const differences: number[] = []
+    for (const [i, w] of chosen.windows.entries()) {
+      if (!chosen.fit.agrees[i]) continue
+      const k = rival.windows.findIndex((r) => Math.abs(r.clipSeconds - w.clipSeconds) < 0.5)
+      if (k >= 0) differences.push((w.strength - (rival.fit.agrees[k] ? rival.windows[k].strength : 0)) / w.strength)
+    }
+    const n = differences.length
+    if (n < COMPARED_WINDOWS) return null
+    const mean = differences.reduce((s, d) => s + d, 0) / n
+    const spread = Math.sqrt(differences.reduce((s, d) => s + (d - mean) ** 2, 0) / (n - 1))
+    if (mean < WEAKER_BY || mean * Math.sqrt(n) < WEAKER_T * spread) return null
+    closest ??= { worse: differences.filter((d) => d > 0).length, windows: n }
+  }
+  return closest
+}
+
 /** Speeds worth the fine stage: those whose stretched features correlate best with the master. */
-function promisingSpeeds(reference: SoundReference, features: BandFeatures, speeds: readonly number[]): number[] {
+function promisingSpeeds(reference: SoundReference, all: BandFeatures, speeds: readonly number[]): number[] {
+  // Of a long clip the middle tells enough.
+  const most = Math.round(EXCERPT_SECONDS / FRAME_SECONDS)
+  const first = Math.max(0, (all.frames - most) >> 1)
+  const features = sliceFeatures(all, first, first + most)
   return speeds
     .map((speed) => ({ speed, score: reference.coarse.search(stretchFeatures(features, speed), 1).peaks[0]?.score ?? 0 }))
     .sort((a, b) => b.score - a.score)

@@ -1,4 +1,4 @@
-import { ANALYSIS_RATE, inverseReal, realSpectrum, type Spectrum } from '../signal/index.ts'
+import { ANALYSIS_RATE, inverseReal, realSpectrum, type SampleSource, type Spectrum } from '../signal/index.ts'
 import { parabola } from './coarse.ts'
 
 /** One short stretch of a clip compared with the master by itself. */
@@ -24,6 +24,9 @@ const HIGH_HZ = 3700
 /** Bins this far below the strongest (−60 dB in power) hold rounding and codec dirt, no sound of the event. */
 const EMPTY_BIN = 1e-6
 
+/** Spectra kept at most: half a megabyte each. */
+const MOST_KEPT = 80
+
 /** Spectra of a clip's windows, kept while the same window is tried at several places. */
 export type WindowCache = Map<string, Spectrum>
 
@@ -36,27 +39,34 @@ export type WindowCache = Map<string, Spectrum>
  * @param length samples in the window
  * @param predictedStart master sample of the clip's sample 0 by the estimate so far
  * @param cache spectra of this clip's windows, filled here
+ * @param reach lags searched on either side, samples, at most 3900
  * @returns null where either side is silent or the window leaves the master
  */
 export function measureWindow(
-  master: Float32Array,
-  clip: Float32Array,
+  master: SampleSource,
+  clip: SampleSource,
   clipFrom: number,
   length: number,
   predictedStart: number,
   cache: WindowCache = new Map(),
+  reach = REACH,
 ): WindowMeasure | null {
   const margin = SURROUND
   const at = Math.round(predictedStart) + clipFrom
   if (at < 0 || at + length > master.length || clipFrom < 0 || clipFrom + length > clip.length) return null
   let size = 4
   while (size < length * 2 + margin) size *= 2
-  const a = clip.subarray(clipFrom, clipFrom + length)
-  const b = master.subarray(at, at + length)
-  if (energy(a) < 1e-9 * length || energy(b) < 1e-9 * length) return null
   const key = `${clipFrom}:${length}`
-  const x = cache.get(key) ?? realSpectrum(tapered(a), size)
-  cache.set(key, x)
+  let x = cache.get(key)
+  if (!x) {
+    const a = clip.read(clipFrom, clipFrom + length)
+    if (energy(a) < 1e-9 * length) return null
+    x = realSpectrum(tapered(a), size)
+    if (cache.size >= MOST_KEPT) cache.clear()
+    cache.set(key, x)
+  }
+  const b = master.read(at, at + length)
+  if (energy(b) < 1e-9 * length) return null
   const y = realSpectrum(tapered(b), size)
   const floorX = EMPTY_BIN * strongest(x)
   const floorY = EMPTY_BIN * strongest(y)
@@ -82,7 +92,7 @@ export function measureWindow(
     values[i] = correlation[lag < 0 ? lag + size : lag] * scale
   }
   let best = margin
-  for (let i = margin - REACH; i <= margin + REACH; i++) if (Math.abs(values[i]) > Math.abs(values[best])) best = i
+  for (let i = margin - reach; i <= margin + reach; i++) if (Math.abs(values[i]) > Math.abs(values[best])) best = i
   const sign = Math.sign(values[best]) || 1
   // Peaks of turned polarity are as good as upright ones; the stronger of both is taken.
   const upright = sign > 0 ? values : values.map((v) => -v)
@@ -110,7 +120,7 @@ const tapers = new Map<number, Float64Array>()
  * Fades a window in and out over an eighth of its length each. Without it the cut-off edges of both windows, which stand
  * at the same place by construction, correlate in all empty bins and would confirm any prediction.
  */
-function tapered(samples: Float32Array): Float64Array {
+export function tapered(samples: Float32Array): Float64Array {
   const n = samples.length
   let taper = tapers.get(n)
   if (!taper) {
@@ -133,7 +143,7 @@ function strongest(spectrum: Spectrum): number {
   return max
 }
 
-function energy(samples: Float32Array): number {
+export function energy(samples: Float32Array): number {
   let sum = 0
   for (const x of samples) sum += x * x
   return sum

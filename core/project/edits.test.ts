@@ -169,3 +169,66 @@ describe('edits', () => {
     expect(nextHue(Array.from({ length: 12 }, (_, i) => angle(`${i}`, i)))).toBe(0)
   })
 })
+
+describe('placing by what the user set', () => {
+  const points = (doc: ProjectDoc, clip: number, master: number, point: 'mark' | 'in' | 'out' = 'mark') =>
+    apply(doc, { type: 'clipPoint', clipId: 'a1', point, time: flicks(clip) }, { type: 'clipPoint', clipId: 'master', point, time: flicks(master) })
+
+  test.each(['mark', 'in', 'out'] as const)('the %s of a clip is put on that of the master', (point) => {
+    const doc = apply(points(project(), 300, 5000, point), { type: 'placeByPoint', clipIds: ['a1'], point })
+    expect(doc.placements.a1).toMatchObject({ start: 4700, verdict: 'sure', method: point === 'mark' ? 'mark' : 'points' })
+  })
+
+  test('an off-speed clip keeps its speed', () => {
+    const fast = apply(project(), { type: 'place', by: 'search', placements: { a1: placement(0, { rate: 1.5 }) }, loose: {} })
+    const doc = apply(points(fast, 300, 5000), { type: 'placeByPoint', clipIds: ['a1'], point: 'mark' })
+    expect(doc.placements.a1).toMatchObject({ start: 5000 - 450, rate: 1.5 })
+  })
+
+  test('missing points and locked clips are refused in words, and nothing changes', () => {
+    const doc = project()
+    expect(() => apply(doc, { type: 'placeByPoint', clipIds: ['a1'], point: 'in' })).toThrow(/master has no in point/)
+    const half = apply(doc, { type: 'clipPoint', clipId: 'master', point: 'in', time: flicks(5) })
+    expect(() => apply(half, { type: 'placeByPoint', clipIds: ['a1'], point: 'in' })).toThrow(/clip has no in point/)
+    const locked = apply(points(doc, 1, 2), { type: 'lock', clipIds: ['a1'], locked: true })
+    expect(() => apply(locked, { type: 'placeByPoint', clipIds: ['a1'], point: 'mark' })).toThrow(/locked/)
+  })
+
+  test('a point can be taken away again', () => {
+    const doc = apply(points(project(), 1, 2), { type: 'clipPoint', clipId: 'a1', point: 'mark', time: null })
+    expect(doc.clips.a1.points).toEqual({})
+  })
+
+  test('a search of all leaves what the user placed; one that was asked for moves it', () => {
+    const placed = apply(points(project(), 300, 5000), { type: 'placeByPoint', clipIds: ['a1'], point: 'mark' })
+    const found = { a1: placement(999) }
+    expect(apply(placed, { type: 'place', by: 'search', placements: found, loose: {} }).placements.a1.start).toBe(4700)
+    expect(apply(placed, { type: 'place', by: 'search', placements: {}, loose: { a1: 'nothing' } }).placements.a1.start).toBe(4700)
+    expect(apply(placed, { type: 'place', by: 'asked', placements: found, loose: {} }).placements.a1.start).toBe(999)
+  })
+})
+
+describe('sound from afar', () => {
+  const metre = Math.round(705_600_000 / 343.2)
+  const far = (metres: number): Edit => ({ type: 'angleDistance', angleId: 'a', metres })
+
+  test('the picture follows the light: what was found by sound moves later by the way of the sound, and back', () => {
+    const doc = apply(project(), far(34.32))
+    expect(doc.placements.a1.start).toBe(1000 + 70_560_000)
+    expect(doc.placements.b1.start).toBe(2000)
+    expect(Math.abs(apply(doc, far(1)).placements.a1.start - 1000 - metre)).toBeLessThanOrEqual(1)
+    expect(apply(doc, far(0)).placements.a1.start).toBe(1000)
+    expect(apply(doc, far(0)).angles[0]).not.toHaveProperty('distance')
+  })
+
+  test('a new search is corrected alike; what the user or the light placed, or locked, is not', () => {
+    const doc = apply(project(), far(34.32))
+    const search = (over: Partial<Placement>) =>
+      apply(doc, { type: 'place', by: 'search', placements: { a1: placement(5000, over) }, loose: {} }).placements.a1.start
+    expect(search({})).toBe(5000 + 70_560_000)
+    expect(search({ method: 'through' })).toBe(5000 + 70_560_000)
+    expect(search({ method: 'light' })).toBe(5000)
+    const locked = apply(project(), { type: 'lock', clipIds: ['a1'], locked: true }, far(10))
+    expect(locked.placements.a1.start).toBe(1000)
+  })
+})

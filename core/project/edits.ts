@@ -1,8 +1,37 @@
 import { applyPatches, enablePatches, type Patch, produceWithPatches } from 'immer'
 import { type Choice, choose, join, paint, reassign, roll, type SwitchPoint } from '../cut/index.ts'
+import {
+  clearBeats,
+  countFrom,
+  doubleGrid,
+  dragBeat,
+  EVERYWHERE,
+  type Grid,
+  halveGrid,
+  keepLocked,
+  lockStretch,
+  nearestBeat,
+  type Range,
+  shiftGrid,
+  tapStretch,
+  usualDistance,
+} from '../grid/index.ts'
 import type { Framing } from '../picture/index.ts'
-import { type Flicks, flicks, frameStart, type Rate, ZERO } from '../time/index.ts'
-import { type Angle, type Clip, DEFAULT_STRIP, HUE_COUNT, type Mark, type Placement, type ProjectDoc, type Pulse, type Settings, type Strip } from './types.ts'
+import { FLICKS_PER_SECOND, type Flicks, flicks, frameStart, type Rate, ZERO } from '../time/index.ts'
+import {
+  type Angle,
+  type Clip,
+  DEFAULT_STRIP,
+  HUE_COUNT,
+  type Mark,
+  type Method,
+  type Placement,
+  type PointKind,
+  type ProjectDoc,
+  type Pulse,
+  type Settings,
+  type Strip,
+} from './types.ts'
 
 enablePatches()
 
@@ -16,14 +45,18 @@ export type Edit =
   | { type: 'moveClips'; clipIds: string[]; angle: Angle | { id: string } }
   | { type: 'setAside'; clipIds: string[]; aside: boolean }
   | { type: 'frameAngle'; angleId: string; framing: Framing }
-  | { type: 'place'; by: 'search' | 'hand'; placements: Record<string, Placement>; loose: Record<string, string> }
+  | { type: 'place'; by: (typeof PLACED_BY)[number]; placements: Record<string, Placement>; loose: Record<string, string> }
   | { type: 'nudge'; clipIds: string[]; by: Flicks }
+  | { type: 'clipPoint'; clipId: string; point: PointKind; time: Flicks | null }
+  | { type: 'placeByPoint'; clipIds: string[]; point: PointKind }
+  | { type: 'angleDistance'; angleId: string; metres: number }
   | { type: 'lock'; clipIds: string[]; locked: boolean }
   | { type: 'accept'; clipIds: string[] }
   | { type: 'park'; clipIds: string[]; parked: boolean }
   | { type: 'setPulse'; pulse: Pulse | null }
+  | { type: 'correctPulse'; act: PulseAct }
   | { type: 'addMarks'; marks: Mark[] }
-  | { type: 'changeMark'; markId: string; change: Partial<Pick<Mark, 'time' | 'name' | 'kind' | 'hue'>> }
+  | { type: 'changeMark'; markId: string; change: Partial<Omit<Mark, 'id' | 'end'>> & { end?: Flicks | null } }
   | { type: 'removeMarks'; markIds: string[] }
   | { type: 'choose'; cutId: string; time: Flicks; choice: Choice; since?: Flicks }
   | { type: 'reassign'; cutId: string; time: Flicks; choice: Choice }
@@ -36,6 +69,24 @@ export type Edit =
   | { type: 'activeCut'; cutId: string }
   | { type: 'keep'; start?: Flicks | null; end?: Flicks | null }
   | { type: 'strip'; clipId: string; change: Partial<Strip> }
+
+/** What a hand can do to beats and bars; without a range it is done everywhere. */
+export type PulseAct =
+  | { do: 'shift'; by: Flicks; range?: Stretch }
+  | { do: 'double' | 'halve'; range?: Stretch }
+  | { do: 'clear'; range: Stretch }
+  | { do: 'count'; at: Flicks; metre: number; range?: Stretch }
+  | { do: 'drag'; at: Flicks; to: Flicks }
+  | { do: 'taps'; taps: Flicks[]; lag: Flicks }
+  | { do: 'lock' | 'unlock'; range: Stretch }
+
+interface Stretch {
+  from: Flicks
+  to: Flicks
+}
+
+/** search = all clips were tried; asked = the user had just this clip searched for; hand = the user said where. */
+export const PLACED_BY = ['search', 'asked', 'hand'] as const
 
 export type EditType = Edit['type']
 
@@ -110,6 +161,26 @@ function change(doc: ProjectDoc, edit: Edit): void {
         placement.why = `${placement.why.replace(/; moved by hand$/, '')}; moved by hand`
       }
       return
+    case 'clipPoint': {
+      const clip = clipOf(doc, edit.clipId)
+      const { [edit.point]: _, ...others } = clip.points ?? {}
+      clip.points = edit.time === null ? others : { ...others, [edit.point]: edit.time }
+      return
+    }
+    case 'placeByPoint':
+      placeByPoint(doc, edit.clipIds, edit.point)
+      return
+    case 'angleDistance': {
+      const angle = angleOf(doc, edit.angleId)
+      const later = soundDelay(edit.metres) - soundDelay(angle.distance ?? 0)
+      if (edit.metres > 0) angle.distance = edit.metres
+      else delete angle.distance
+      for (const clip of Object.values(doc.clips)) {
+        const placement = doc.placements[clip.id]
+        if (clip.angleId === angle.id && placement && BY_SOUND.has(placement.method) && !placement.locked) placement.start = flicks(placement.start + later)
+      }
+      return
+    }
     case 'lock':
       for (const id of edit.clipIds) placementOf(doc, id).locked = edit.locked
       return
@@ -129,7 +200,10 @@ function change(doc: ProjectDoc, edit: Edit): void {
       }
       return
     case 'setPulse':
-      doc.pulse = edit.pulse
+      doc.pulse = edit.pulse && doc.pulse ? onGrid(edit.pulse, keepLocked(doc.pulse, edit.pulse)) : edit.pulse
+      return
+    case 'correctPulse':
+      doc.pulse = corrected(doc.pulse, edit.act)
       return
     case 'addMarks':
       for (const mark of edit.marks) if (doc.marks.some((m) => m.id === mark.id)) throw new EditError('this mark exists already')
@@ -139,6 +213,8 @@ function change(doc: ProjectDoc, edit: Edit): void {
       const mark = doc.marks.find((m) => m.id === edit.markId)
       if (!mark) throw new EditError('this mark is gone')
       Object.assign(mark, edit.change)
+      // A range that ends before it begins is a point.
+      if (mark.end === null || (mark.end !== undefined && mark.end <= mark.time)) delete mark.end
       doc.marks.sort((a, b) => a.time - b.time)
       return
     }
@@ -231,20 +307,65 @@ function place(doc: ProjectDoc, edit: Extract<Edit, { type: 'place' }>): void {
     if (!doc.clips[id]) continue
     const old = doc.placements[id]
     // A search that ran for a while must not undo what was locked or placed by hand meanwhile.
-    if (old && (old.locked || (edit.by === 'search' && old.method === 'hand'))) {
+    if (old && (old.locked || (edit.by === 'search' && SET_BY_HAND.has(old.method)))) {
       if (edit.by === 'hand') throw new EditError('this clip is locked; unlock it first')
       continue
     }
     doc.placements[id] = placement
+    // Sound that came late put the whole clip too early: the picture follows the light.
+    const distance = doc.angles.find((a) => a.id === doc.clips[id].angleId)?.distance
+    if (distance && edit.by !== 'hand' && BY_SOUND.has(placement.method))
+      doc.placements[id] = { ...placement, start: flicks(placement.start + soundDelay(distance)) }
     doc.clips[id].state = 'in'
     delete doc.loose[id]
   }
   for (const [id, why] of Object.entries(edit.loose)) {
     if (!doc.clips[id]) continue
     const old = doc.placements[id]
-    if (old && (old.locked || old.method === 'hand')) continue
+    if (old && (old.locked || SET_BY_HAND.has(old.method))) continue
     delete doc.placements[id]
     doc.loose[id] = why
+  }
+}
+
+/** Ways by which the user said where a clip lies; a search of all clips leaves them. */
+export const SET_BY_HAND: ReadonlySet<Method> = new Set(['hand', 'mark', 'points', 'exchange'])
+
+/** Ways whose start was measured in the camera's sound. */
+const BY_SOUND: ReadonlySet<Method> = new Set(['sound', 'through'])
+/** Speed of sound at 20 °C, m/s (ISO 9613-1). */
+const SOUND_SPEED = 343.2
+
+/** How late sound is over a distance in metres. */
+function soundDelay(metres: number): Flicks {
+  return flicks(Math.round((metres / SOUND_SPEED) * FLICKS_PER_SECOND))
+}
+
+const POINT_TEXT: Record<PointKind, string> = { mark: 'mark', in: 'in point', out: 'out point' }
+
+function placeByPoint(doc: ProjectDoc, clipIds: readonly string[], point: PointKind): void {
+  const master = doc.masterClipId ? clipOf(doc, doc.masterClipId) : null
+  const at = master?.points?.[point]
+  if (!master || at === undefined) throw new EditError(`the master has no ${POINT_TEXT[point]} yet; set it where the playhead stands`)
+  for (const id of clipIds) {
+    const clip = clipOf(doc, id)
+    const own = clip.points?.[point]
+    const old = doc.placements[id]
+    if (id === master.id) continue
+    if (own === undefined) throw new EditError(`a chosen clip has no ${POINT_TEXT[point]} yet`)
+    if (old?.locked) throw new EditError('this clip is locked; unlock it first')
+    const rate = old?.rate ?? 1
+    doc.placements[id] = {
+      start: flicks(Math.round(at - rate * own)),
+      rate,
+      method: point === 'mark' ? 'mark' : 'points',
+      verdict: 'sure',
+      confidence: 0.9,
+      why: `its ${POINT_TEXT[point]} put on that of the master, both set by you`,
+      locked: false,
+    }
+    clip.state = 'in'
+    delete doc.loose[id]
   }
 }
 
@@ -310,4 +431,47 @@ function named(name: string, what: string): string {
 export function nextHue(angles: readonly Angle[]): number {
   const used = Array.from({ length: HUE_COUNT }, (_, hue) => angles.filter((a) => a.hue === hue).length)
   return used.indexOf(Math.min(...used))
+}
+
+function corrected(pulse: Pulse | null, act: PulseAct): Pulse {
+  if (!pulse && act.do !== 'taps') throw new EditError('there are no beats yet; find the pulse, or tap it, first')
+  const before: Pulse = pulse ?? { tempoBpm: 0, metre: 4, confidence: 0, beats: [], downbeats: [] }
+  if (act.do === 'taps' && act.taps.length < 4) throw new EditError('at least four taps are needed to fit beats to them')
+  return onGrid(before, done(before, act))
+}
+
+function done(grid: Grid, act: PulseAct): Grid {
+  const range: Range = ('range' in act ? act.range : undefined) ?? EVERYWHERE
+  switch (act.do) {
+    case 'shift':
+      return shiftGrid(grid, act.by, range)
+    case 'double':
+      return doubleGrid(grid, range)
+    case 'halve':
+      return halveGrid(grid, range)
+    case 'clear':
+      return clearBeats(grid, range)
+    case 'count':
+      return countFrom(grid, act.at, act.metre, range)
+    case 'drag':
+      return grid.beats.length > 0 ? dragBeat(grid, nearestBeat(grid, act.at), act.to) : grid
+    case 'taps':
+      return tapStretch(grid, act.taps, act.lag)
+    case 'lock':
+    case 'unlock':
+      return lockStretch(grid, range, act.do === 'lock')
+  }
+}
+
+/** The pulse with another grid; its tempo follows. */
+function onGrid(pulse: Pulse, grid: Grid): Pulse {
+  const distance = usualDistance(grid)
+  return {
+    ...pulse,
+    metre: grid.metre,
+    beats: grid.beats.map((t) => flicks(Math.round(t))),
+    downbeats: [...grid.downbeats],
+    tempoBpm: distance > 0 ? (60 * FLICKS_PER_SECOND) / distance : 0,
+    ...(grid.locked && grid.locked.length > 0 ? { locked: grid.locked.map((r) => ({ from: flicks(r.from), to: flicks(r.to) })) } : { locked: undefined }),
+  }
 }

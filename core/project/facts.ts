@@ -26,6 +26,8 @@ export interface FileFacts {
     readonly streams: number
   } | null
   readonly timecode: string | null
+  /** Samples since midnight at the file's first one, from a Broadcast Wave header; absent in files gathered long ago. */
+  readonly timeReference?: number | null
   readonly recordedAt: string | null
   readonly camera: string | null
 }

@@ -1,4 +1,16 @@
-export { applyEdits, applyKeptPatches, type Edit, EditError, type EditResult, type EditType, nextHue, projectRate } from './edits.ts'
+export {
+  applyEdits,
+  applyKeptPatches,
+  type Edit,
+  EditError,
+  type EditResult,
+  type EditType,
+  nextHue,
+  PLACED_BY,
+  type PulseAct,
+  projectRate,
+  SET_BY_HAND,
+} from './edits.ts'
 export { type FileFacts, frameGridOf, pictureSpans } from './facts.ts'
 export {
   type Angle,
@@ -15,6 +27,8 @@ export {
   METHODS,
   type Method,
   type Placement,
+  POINT_KINDS,
+  type PointKind,
   type ProjectDoc,
   type Pulse,
   type Settings,

@@ -24,11 +24,17 @@ export interface Angle {
   /** Index into the hues of the wall, 0 to 11; stays with the angle when the order changes. */
   hue: number
   framing: Framing
+  /** Metres between the loudspeakers and the camera: its sound comes that much late, its picture does not. */
+  distance?: number
 }
 
 /** in = on its angle; aside = no part of the event; parked = belongs, but is not placed on purpose. */
 export const CLIP_STATES = ['in', 'aside', 'parked'] as const
 export type ClipState = (typeof CLIP_STATES)[number]
+
+/** Points that a user sets in a clip to place it by: an instant seen in both, or where what matters begins and ends. */
+export const POINT_KINDS = ['mark', 'in', 'out'] as const
+export type PointKind = (typeof POINT_KINDS)[number]
 
 export interface Clip {
   id: string
@@ -36,10 +42,12 @@ export interface Clip {
   fileId: string
   angleId: string | null
   state: ClipState
+  /** In the clip's own time. */
+  points?: Partial<Record<PointKind, Flicks>>
 }
 
 /** Ways a placement can come about, in the order of proof. */
-export const METHODS = ['master', 'sound', 'hand'] as const
+export const METHODS = ['master', 'sound', 'timecode', 'light', 'through', 'time', 'first-frame', 'points', 'mark', 'exchange', 'hand'] as const
 export type Method = (typeof METHODS)[number]
 
 export interface Placement {
@@ -52,7 +60,7 @@ export interface Placement {
   locked: boolean
 }
 
-export const MARK_KINDS = ['cue', 'section', 'note'] as const
+export const MARK_KINDS = ['cue', 'section', 'phrase', 'note'] as const
 export type MarkKind = (typeof MARK_KINDS)[number]
 
 export interface Mark {
@@ -61,6 +69,10 @@ export interface Mark {
   kind: MarkKind
   name: string
   hue: number
+  /** Where a mark over a range ends; absent for a point. */
+  end?: Flicks
+  /** A longer note. */
+  text?: string
 }
 
 export interface Pulse {
@@ -70,6 +82,11 @@ export interface Pulse {
   beats: Flicks[]
   /** Indices into `beats`. */
   downbeats: number[]
+  /** Half-open ranges that no correction and no new search changes. */
+  locked?: { from: Flicks; to: Flicks }[]
+  /** How clear the pulse is, 0..1, one value each `clarityStep` seconds; 0 where there is none. */
+  clarity?: number[]
+  clarityStep?: number
 }
 
 export interface Cut {

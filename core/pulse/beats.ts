@@ -1,8 +1,19 @@
 import { FRAMES_PER_SECOND, type OnsetFeatures } from './onset.ts'
-import type { TempoPath } from './tempo.ts'
 
-/** How dearly a beat distance other than the tempo's is paid for (Ellis 2007 uses 100 to 680 on a log axis). */
-const TIGHTNESS = 160
+/** Slowest and fastest beat, frames of 10 ms (46 and 214 a minute). */
+const LONGEST = 130
+const SHORTEST = 28
+/** What a change of the beat's length by its own length would cost, natural logs (Krebs, Böck & Widmer 2015: 100). */
+const STEADINESS = 70
+/** Largest change of length from one beat to the next. */
+const BEND = 0.16
+/** What a second within a pulse is worth against one without, and what finding and losing the pulse costs. */
+const PULSE_WORTH = 1.2
+const ENTRY_COST = 9
+/** Where listeners most often put the beat (Moelants 2002: about 120 a minute), octaves wide, and how much it counts. */
+const PREFERRED_FRAMES = 50
+const PREFERENCE_OCTAVES = 0.9
+const PREFERENCE_WEIGHT = 0.25
 
 /**
  * Flux sees an attack as soon as its window reaches it: a sharp one about 10 ms early, a soft one not at all. Half of
@@ -10,115 +21,122 @@ const TIGHTNESS = 160
  */
 const EARLY_SECONDS = 0.004
 
+/** Beat lengths that are tried, frames. */
+const LENGTHS = lengths()
+
 /**
- * Beats by dynamic programming: the sequence whose onset strength is highest while its distances keep the tempo
- * (Ellis 2007, "Beat Tracking by Dynamic Programming"), here with a tempo that changes along the way and one chain
- * for each stretch that has a pulse.
+ * Beats as the best chain through the likelihood of a beat: each beat scores its log odds, each change of length costs,
+ * and stretches without a pulse have no chain (a semi-Markov form of the bar pointer model of Krebs, Böck & Widmer
+ * 2015, "An efficient state-space model for joint tempo and meter tracking").
+ * @param beat likelihood 0..1 each 20 ms
  * @returns beat times in seconds, ascending; empty where there is no pulse
  */
-export function trackBeats(features: OnsetFeatures, tempo: TempoPath): number[] {
-  const beats: number[] = []
-  for (const [from, to] of stretches(tempo)) {
-    const first = Math.max(0, Math.round(from * FRAMES_PER_SECOND))
-    const last = Math.min(features.frames, Math.round(to * FRAMES_PER_SECOND))
-    const chain = chainOf(features.strength, tempo, first, last)
-    for (const frame of trimmed(chain, features, tempo)) beats.push(refined(features.strength, frame) / FRAMES_PER_SECOND + EARLY_SECONDS)
-  }
-  return beats
-}
-
-/** Half-open stretches [from, to) of seconds with a pulse, widened by the half window that the tempo was judged by. */
-function stretches(tempo: TempoPath): [number, number][] {
-  const out: [number, number][] = []
-  let start = -1
-  for (let s = 0; s <= tempo.bpm.length; s++) {
-    const on = s < tempo.bpm.length && tempo.bpm[s] > 0
-    if (on && start < 0) start = s
-    if (!on && start >= 0) {
-      if (s - start >= 4) out.push([(start - 4) * tempo.stepSeconds, (s + 4) * tempo.stepSeconds])
-      start = -1
-    }
-  }
-  for (let i = 1; i < out.length; i++) {
-    if (out[i][0] < out[i - 1][1]) {
-      const middle = (out[i][0] + out[i - 1][1]) / 2
-      out[i][0] = middle
-      out[i - 1][1] = middle
-    }
+export function trackBeats(beat: Float32Array, features: OnsetFeatures): number[] {
+  const odds = logOdds(beat)
+  const chains = bestChains(odds)
+  const out: number[] = []
+  for (const frame of chains) {
+    const time = refined(features.strength, odds, frame) / FRAMES_PER_SECOND + EARLY_SECONDS
+    if (out.length === 0 || time > out[out.length - 1] + 0.1) out.push(time)
   }
   return out
 }
 
-function periodAt(tempo: TempoPath, frame: number): number {
-  let s = Math.max(0, Math.min(tempo.bpm.length - 1, Math.round(frame / FRAMES_PER_SECOND / tempo.stepSeconds)))
-  for (let d = 0; tempo.bpm[s] === 0 && d < tempo.bpm.length; d++) {
-    if (tempo.bpm[s + d] > 0) s += d
-    else if (tempo.bpm[s - d] > 0) s -= d
-  }
-  return (60 / (tempo.bpm[s] || 120)) * FRAMES_PER_SECOND
+function lengths(): number[] {
+  const out: number[] = []
+  for (let x = SHORTEST; x <= LONGEST; x += x < 64 ? 1 : 2) out.push(x)
+  return out
 }
 
-function chainOf(strength: Float32Array, tempo: TempoPath, first: number, last: number): number[] {
-  const n = last - first
-  if (n < 10) return []
-  const total = new Float64Array(n)
-  const back = new Int32Array(n).fill(-1)
-  for (let i = 0; i < n; i++) {
-    const period = periodAt(tempo, first + i)
-    let best = 0
-    let origin = -1
-    for (let d = Math.round(period * 0.6); d <= Math.round(period * 1.7); d++) {
-      if (i - d < 0) break
-      const bend = Math.log(d / period)
-      const value = total[i - d] - TIGHTNESS * bend * bend
-      if (origin < 0 || value > best) {
-        best = value
-        origin = i - d
+/** Log odds of a beat at each frame of 10 ms. */
+function logOdds(beat: Float32Array): Float32Array {
+  const out = new Float32Array(Math.max(0, 2 * beat.length - 1))
+  for (let t = 0; t < out.length; t++) {
+    const p = t % 2 === 0 ? beat[t >> 1] : 0.5 * (beat[t >> 1] + beat[(t >> 1) + 1])
+    const q = Math.max(0.01, Math.min(0.99, p))
+    out[t] = Math.log(q / (1 - q))
+  }
+  return out
+}
+
+function bestChains(odds: Float32Array): number[] {
+  const n = odds.length
+  const count = LENGTHS.length
+  const ring = LONGEST + 1
+  const score = Array.from({ length: ring }, () => new Float64Array(count).fill(Number.NEGATIVE_INFINITY))
+  const start = new Float64Array(ring).fill(Number.NEGATIVE_INFINITY)
+  /** Where each beat came from: the length before it, or 255 for the first of a chain. */
+  const back = new Uint8Array(n * count)
+  /** The length a chain ended with at this frame, if "no pulse" began there; 255 if it went on. */
+  const ended = new Uint8Array(n).fill(255)
+  const worth = LENGTHS.map((x) => {
+    const octaves = Math.log2(x / PREFERRED_FRAMES) / PREFERENCE_OCTAVES
+    return (PULSE_WORTH * x) / FRAMES_PER_SECOND - (PREFERENCE_WEIGHT * octaves * octaves * x) / PREFERRED_FRAMES
+  })
+  const change = LENGTHS.map((x) => LENGTHS.map((y) => (Math.abs(y / x - 1) <= BEND ? STEADINESS * Math.abs(y / x - 1) : Number.POSITIVE_INFINITY)))
+  const reach = change.map((row) => [row.findIndex((c) => c < Number.POSITIVE_INFINITY), row.findLastIndex((c) => c < Number.POSITIVE_INFINITY)])
+  let none = 0
+  for (let t = 0; t < n; t++) {
+    const here = score[t % ring]
+    let top = Number.NEGATIVE_INFINITY
+    let topLength = 255
+    for (let i = 0; i < count; i++) {
+      const d = LENGTHS[i]
+      here[i] = Number.NEGATIVE_INFINITY
+      if (d > t) continue
+      const slot = (t - d) % ring
+      const before = score[slot]
+      let best = start[slot]
+      let from = 255
+      const costs = change[i]
+      for (let j = reach[i][0]; j <= reach[i][1]; j++) {
+        const s = before[j] - costs[j]
+        if (s > best) {
+          best = s
+          from = j
+        }
+      }
+      here[i] = best + odds[t] + worth[i]
+      back[t * count + i] = from
+      if (here[i] > top) {
+        top = here[i]
+        topLength = i
       }
     }
-    const here = strength[first + i] + 0.5 * ((strength[first + i - 1] || 0) + (strength[first + i + 1] || 0))
-    total[i] = here + Math.max(0, best)
-    if (best > 0) back[i] = origin
+    start[t % ring] = none - ENTRY_COST + odds[t]
+    if (top > none) {
+      none = top
+      ended[t] = topLength
+    }
   }
-  let at = n - 1
-  const lastPeriod = Math.round(periodAt(tempo, last - 1))
-  for (let i = Math.max(0, n - lastPeriod); i < n; i++) if (total[i] > total[at]) at = i
-  const chain: number[] = []
-  while (at >= 0) {
-    chain.push(first + at)
-    at = back[at]
+  const frames: number[] = []
+  for (let t = n - 1; t >= 0; ) {
+    if (ended[t] === 255) {
+      t--
+      continue
+    }
+    let length = ended[t]
+    for (;;) {
+      frames.push(t)
+      const from = back[t * count + length]
+      t -= LENGTHS[length]
+      if (from === 255) break
+      length = from
+    }
+    frames.push(t)
+    t--
   }
-  return chain.reverse()
+  return frames.reverse()
 }
 
-/** Drops beats at both ends that nothing sounds on: the chain runs on into silence and speech. */
-function trimmed(chain: number[], features: OnsetFeatures, tempo: TempoPath): number[] {
-  const strongAt = (frame: number) => {
-    let max = 0
-    for (let d = -4; d <= 4; d++) max = Math.max(max, features.strength[frame + d] || 0)
-    return max
-  }
-  const support = chain.map(strongAt)
-  const sorted = [...support].sort((a, b) => a - b)
-  const floor = 0.35 * (sorted[sorted.length >> 1] ?? 0)
-  const alive = (i: number) => {
-    // Judged by a beat and its neighbour inwards, so that one ghost beat in the middle of music does not end it.
-    const level = features.levelDb[Math.min(features.frames - 1, chain[i])]
-    return support[i] > floor && level > -60
-  }
-  let a = 0
-  let b = chain.length
-  while (a < b && !(alive(a) && (a + 1 >= b || alive(a + 1)))) a++
-  while (b > a && !(alive(b - 1) && (b - 2 < a || alive(b - 2)))) b--
-  void tempo
-  return chain.slice(a, b)
-}
-
-/** Centre of the attack around a frame, to a fraction of a frame. */
-function refined(strength: Float32Array, frame: number): number {
+/** The attack nearest to the likeliest place around a frame, to a fraction of a frame. */
+function refined(strength: Float32Array, odds: Float32Array, frame: number): number {
   let at = frame
-  for (let d = -2; d <= 2; d++) if ((strength[frame + d] || 0) > (strength[at] || 0)) at = frame + d
-  const [a, b, c] = [strength[at - 1] || 0, strength[at] || 0, strength[at + 1] || 0]
+  for (let d = -2; d <= 2; d++) if (odds[frame + d] > odds[at]) at = frame + d
+  let hit = at
+  for (let d = -3; d <= 3; d++) if ((strength[at + d] || 0) > (strength[hit] || 0)) hit = at + d
+  if (!(strength[hit] > 0)) return at
+  const [a, b, c] = [strength[hit - 1] || 0, strength[hit] || 0, strength[hit + 1] || 0]
   const bend = a - 2 * b + c
-  return at + (bend < 0 ? Math.max(-0.5, Math.min(0.5, (0.5 * (a - c)) / bend)) : 0)
+  return hit + (bend < 0 ? Math.max(-0.5, Math.min(0.5, (0.5 * (a - c)) / bend)) : 0)
 }

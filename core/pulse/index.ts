@@ -1,3 +1,3 @@
-export { METRES } from './bars.ts'
-export { PULSE_RATE } from './onset.ts'
-export { findPulse, type PulseEstimate } from './pulse.ts'
+export { networkInputs } from './network/inputs.ts'
+export { OnsetReader, onsetFeatures, PULSE_RATE } from './onset.ts'
+export { findPulse, type PulseEstimate, pulseOf } from './pulse.ts'

@@ -1,4 +1,4 @@
-import { eachPowerFrame } from '../signal/index.ts'
+import { FrameReader } from '../signal/index.ts'
 
 /** Sampling rate beat tracking works at, Hz: cymbals' attack and the kick's body are both inside. */
 export const PULSE_RATE = 16000
@@ -23,57 +23,139 @@ export interface OnsetFeatures {
   /** The same for the bass and for the treble alone. */
   readonly bass: Float32Array
   readonly treble: Float32Array
-  /** Twelve pitch-class energies a frame, each frame summing to 1 (0 in silence). */
-  readonly chroma: Float32Array
+  /** Twelve pitch classes a frame, their shares of the frame in steps of 1/255 (0 in silence). */
+  readonly chroma: Uint8Array
   /** Level of each frame, dB of full scale. */
   readonly levelDb: Float32Array
+  /** Loudness of wide bands at every other frame, in steps of 1/{@link BAND_STEPS} of a decade; row after row of {@link BANDS}. */
+  readonly bands: Uint8Array
+}
+
+/** Bands a row of {@link OnsetFeatures.bands}, and steps a decade of loudness. */
+export const BANDS = 34
+export const BAND_STEPS = 60
+
+/** Arrays that grow with the recording. */
+class Track<T extends Float32Array | Uint8Array> {
+  values: T
+  readonly #width: number
+  readonly #make: (length: number) => T
+
+  constructor(width: number, make: (length: number) => T) {
+    this.#width = width
+    this.#make = make
+    this.values = make(width * 4096)
+  }
+
+  /** Where a row begins; makes room for it. */
+  at(row: number): number {
+    const from = row * this.#width
+    if (from + this.#width > this.values.length) {
+      const more = this.#make(Math.ceil(this.values.length / this.#width / 2) * 3 * this.#width)
+      more.set(this.values)
+      this.values = more
+    }
+    return from
+  }
+
+  cut(rows: number): T {
+    this.at(Math.max(0, rows - 1))
+    return this.values.slice(0, rows * this.#width) as T
+  }
 }
 
 /**
- * Onset strength by spectral flux with a maximum filter across frequency, which takes vibrato and glides for what
- * they are (Böck & Widmer 2013, "Maximum Filter Vibrato Suppression for Onset Detection").
- * @param samples mono at {@link PULSE_RATE}; an empty or silent signal gives zeros
+ * Features of a recording that comes in pieces; hours take a few megabytes. Onset strength is spectral flux with a maximum
+ * filter across frequency, which takes vibrato and glides for what they are (Böck & Widmer 2013, "Maximum Filter Vibrato
+ * Suppression for Onset Detection").
  */
-export function onsetFeatures(samples: Float32Array): OnsetFeatures {
-  const filters = filterBank()
-  const count = filters.length
-  const frames = samples.length === 0 ? 0 : Math.floor((samples.length - 1) / PULSE_HOP) + 1
-  const strength = new Float32Array(frames)
-  const bass = new Float32Array(frames)
-  const treble = new Float32Array(frames)
-  const chroma = new Float32Array(frames * 12)
-  const levelDb = new Float32Array(frames)
-  const history: Float32Array[] = Array.from({ length: LAG + 1 }, () => new Float32Array(count))
-  const pitchOf = pitchClasses()
-  eachPowerFrame(samples, WINDOW, PULSE_HOP, (frame, power) => {
-    const now = history[frame % (LAG + 1)]
-    const before = history[(frame + 1) % (LAG + 1)]
-    let total = 0
+export class OnsetReader {
+  readonly #filters = filterBank()
+  readonly #pitchOf = pitchClasses()
+  readonly #strength = new Track(1, (n) => new Float32Array(n))
+  readonly #bass = new Track(1, (n) => new Float32Array(n))
+  readonly #treble = new Track(1, (n) => new Float32Array(n))
+  readonly #levelDb = new Track(1, (n) => new Float32Array(n))
+  readonly #chroma = new Track(12, (n) => new Uint8Array(n))
+  readonly #bands = new Track(BANDS, (n) => new Uint8Array(n))
+  readonly #wide = new Float64Array(BANDS)
+  readonly #pitches = new Float64Array(12)
+  readonly #history: Float32Array[] = Array.from({ length: LAG + 1 }, () => new Float32Array(this.#filters.length))
+  readonly #reader = new FrameReader(WINDOW, PULSE_HOP, (power, frame) => this.#hear(power, frame))
+
+  /** @param samples mono at {@link PULSE_RATE}, following those before */
+  push(samples: Float32Array): void {
+    this.#reader.push(samples)
+  }
+
+  finish(): OnsetFeatures {
+    const frames = this.#reader.finish()
+    return {
+      frames,
+      strength: levelled(this.#strength.cut(frames)),
+      bass: levelled(this.#bass.cut(frames)),
+      treble: levelled(this.#treble.cut(frames)),
+      chroma: this.#chroma.cut(frames),
+      levelDb: this.#levelDb.cut(frames),
+      bands: this.#bands.cut(Math.ceil(frames / 2)),
+    }
+  }
+
+  #hear(power: Float64Array, frame: number): void {
+    const filters = this.#filters
+    const count = filters.length
+    const now = this.#history[frame % (LAG + 1)]
+    const before = this.#history[(frame + 1) % (LAG + 1)]
+    const wide = this.#wide.fill(0)
     for (let b = 0; b < count; b++) {
       const { from, weights } = filters[b]
       let sum = 0
       for (let i = 0; i < weights.length; i++) sum += weights[i] * Math.sqrt(power[from + i])
       now[b] = Math.log10(1 + sum)
+      wide[Math.floor((b * BANDS) / count)] += sum
     }
+    if (frame % 2 === 0) {
+      const at = this.#bands.at(frame / 2)
+      for (let b = 0; b < BANDS; b++) this.#bands.values[at + b] = Math.min(255, Math.round(BAND_STEPS * Math.log10(1 + wide[b])))
+    }
+    const pitches = this.#pitches.fill(0)
+    let total = 0
     for (let k = 1; k < power.length; k++) {
       total += power[k]
-      if (pitchOf[k] >= 0) chroma[frame * 12 + pitchOf[k]] += Math.sqrt(power[k])
+      if (this.#pitchOf[k] >= 0) pitches[this.#pitchOf[k]] += Math.sqrt(power[k])
     }
-    levelDb[frame] = 10 * Math.log10((total * 2) / (WINDOW * WINDOW * 0.375) + 1e-12)
-    let chromaSum = 0
-    for (let p = 0; p < 12; p++) chromaSum += chroma[frame * 12 + p]
-    if (chromaSum > 0) for (let p = 0; p < 12; p++) chroma[frame * 12 + p] /= chromaSum
+    let most = 0
+    for (let p = 0; p < 12; p++) most += pitches[p]
+    const chromaAt = this.#chroma.at(frame)
+    if (most > 0) for (let p = 0; p < 12; p++) this.#chroma.values[chromaAt + p] = Math.round((255 * pitches[p]) / most)
+    const level = this.#levelDb.at(frame)
+    this.#levelDb.values[level] = 10 * Math.log10((total * 2) / (WINDOW * WINDOW * 0.375) + 1e-12)
+    const at = this.#strength.at(frame)
+    this.#bass.at(frame)
+    this.#treble.at(frame)
     if (frame < LAG) return
+    let all = 0
+    let low = 0
+    let high = 0
     for (let b = 0; b < count; b++) {
       const reference = Math.max(before[b], b > 0 ? before[b - 1] : 0, b + 1 < count ? before[b + 1] : 0)
       const rise = now[b] - reference
       if (rise <= 0) continue
-      strength[frame] += rise
-      if (filters[b].hz < BASS_HZ) bass[frame] += rise
-      else if (filters[b].hz > TREBLE_HZ) treble[frame] += rise
+      all += rise
+      if (filters[b].hz < BASS_HZ) low += rise
+      else if (filters[b].hz > TREBLE_HZ) high += rise
     }
-  })
-  return { frames, strength: levelled(strength), bass: levelled(bass), treble: levelled(treble), chroma, levelDb }
+    this.#strength.values[at] = all
+    this.#bass.values[at] = low
+    this.#treble.values[at] = high
+  }
+}
+
+/** {@link OnsetReader} for a recording that is there as a whole; an empty or silent one gives zeros. */
+export function onsetFeatures(samples: Float32Array): OnsetFeatures {
+  const reader = new OnsetReader()
+  reader.push(samples)
+  return reader.finish()
 }
 
 interface Filter {

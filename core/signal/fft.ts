@@ -72,29 +72,85 @@ export function hann(size: number): Float64Array {
 }
 
 /**
- * Power spectra of overlapping windows, handed out one at a time so that nothing long is kept.
- * @param samples mono signal
- * @param size window length, a power of two
- * @param hop step in samples
- * @param visit called with the frame number and `size/2 + 1` powers (the array is used again for the next frame)
+ * Power spectra of overlapping Hann windows of a signal that comes in pieces. Window f is centred on sample f × hop, so
+ * that it speaks for that instant; outside the signal is silence.
  */
-export function eachPowerFrame(samples: Float32Array, size: number, hop: number, visit: (frame: number, power: Float64Array) => void): number {
-  const window = hann(size)
-  const transform = plan(size)
-  const input = new Float64Array(size)
-  const out = new Float64Array(size * 2)
-  const power = new Float64Array(size / 2 + 1)
-  const frames = samples.length === 0 ? 0 : Math.floor((samples.length - 1) / hop) + 1
-  for (let frame = 0; frame < frames; frame++) {
-    // The window is centred on the frame's instant, so that frame f speaks for sample f × hop.
-    const from = frame * hop - size / 2
-    for (let i = 0; i < size; i++) {
-      const at = from + i
-      input[i] = at >= 0 && at < samples.length ? samples[at] * window[i] : 0
-    }
-    transform.realTransform(out, input)
-    for (let k = 0; k <= size / 2; k++) power[k] = out[2 * k] * out[2 * k] + out[2 * k + 1] * out[2 * k + 1]
-    visit(frame, power)
+export class FrameReader {
+  readonly #size: number
+  readonly #hop: number
+  readonly #visit: (power: Float64Array, frame: number) => void
+  readonly #window: Float64Array
+  readonly #input: Float64Array
+  readonly #out: Float64Array
+  readonly #power: Float64Array
+  /** What later windows still need, with the sample number of its first. */
+  #held: Float32Array
+  #heldFrom: number
+  #total = 0
+  #frame = 0
+
+  /**
+   * @param size window length, a power of two
+   * @param hop step in samples
+   * @param visit called with `size/2 + 1` powers (the array is used again for the next frame) and the frame number
+   */
+  constructor(size: number, hop: number, visit: (power: Float64Array, frame: number) => void) {
+    this.#size = size
+    this.#hop = hop
+    this.#visit = visit
+    this.#window = hann(size)
+    this.#input = new Float64Array(size)
+    this.#out = new Float64Array(size * 2)
+    this.#power = new Float64Array(size / 2 + 1)
+    this.#held = new Float32Array(0)
+    this.#heldFrom = 0
   }
-  return frames
+
+  push(samples: Float32Array): void {
+    this.#total += samples.length
+    this.#hold(samples)
+    while (this.#frame * this.#hop + this.#size / 2 <= this.#total) this.#read()
+    const needed = this.#frame * this.#hop - this.#size / 2
+    if (needed > this.#heldFrom) {
+      this.#held = this.#held.slice(Math.min(this.#held.length, needed - this.#heldFrom))
+      this.#heldFrom = needed
+    }
+  }
+
+  /** @returns number of frames in all: one for each hop begun */
+  finish(): number {
+    const frames = this.#total === 0 ? 0 : Math.floor((this.#total - 1) / this.#hop) + 1
+    while (this.#frame < frames) this.#read()
+    return frames
+  }
+
+  #hold(samples: Float32Array): void {
+    if (this.#held.length === 0) {
+      this.#held = samples
+      return
+    }
+    const joined = new Float32Array(this.#held.length + samples.length)
+    joined.set(this.#held)
+    joined.set(samples, this.#held.length)
+    this.#held = joined
+  }
+
+  #read(): void {
+    const from = this.#frame * this.#hop - this.#size / 2 - this.#heldFrom
+    const held = this.#held
+    for (let i = 0; i < this.#size; i++) {
+      const at = from + i
+      this.#input[i] = at >= 0 && at < held.length ? held[at] * this.#window[i] : 0
+    }
+    plan(this.#size).realTransform(this.#out, this.#input)
+    for (let k = 0; k <= this.#size / 2; k++) this.#power[k] = this.#out[2 * k] * this.#out[2 * k] + this.#out[2 * k + 1] * this.#out[2 * k + 1]
+    this.#visit(this.#power, this.#frame++)
+  }
+}
+
+/** {@link FrameReader} for a signal that is there as a whole. @returns number of frames */
+export function eachPowerFrame(samples: Float32Array, size: number, hop: number, visit: (frame: number, power: Float64Array) => void): number {
+  const reader = new FrameReader(size, hop, (power, frame) => visit(frame, power))
+  reader.push(samples)
+  return reader.finish()
 }

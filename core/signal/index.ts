@@ -1,4 +1,16 @@
-export { ANALYSIS_RATE, BAND_COUNT, BAND_HOP, type BandFeatures, bandFeatures, stretchFeatures } from './bands.ts'
-export { eachPowerFrame, hann, inverseReal, powerOfTwo, realSpectrum, type Spectrum } from './fft.ts'
+export {
+  ANALYSIS_RATE,
+  BAND_COUNT,
+  BAND_HOP,
+  type BandFeatures,
+  BandWriter,
+  bandFeatures,
+  packFeatures,
+  sliceFeatures,
+  stretchFeatures,
+  unpackFeatures,
+} from './bands.ts'
+export { eachPowerFrame, FrameReader, hann, inverseReal, powerOfTwo, realSpectrum, type Spectrum } from './fft.ts'
 export { type PeakFile, PeakWriter } from './peaks.ts'
 export { interpolate, resample } from './resample.ts'
+export { type SampleSource, sourceOf, stretchedSource } from './source.ts'

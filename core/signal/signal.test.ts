@@ -1,15 +1,21 @@
 import {
   ANALYSIS_RATE,
   BAND_COUNT,
+  BandWriter,
   bandFeatures,
   eachPowerFrame,
   interpolate,
   inverseReal,
   PeakWriter,
+  packFeatures,
   powerOfTwo,
   realSpectrum,
   resample,
+  sliceFeatures,
+  sourceOf,
+  stretchedSource,
   stretchFeatures,
+  unpackFeatures,
 } from './index.ts'
 
 const sine = (hz: number, seconds: number, rate = ANALYSIS_RATE) =>
@@ -108,6 +114,57 @@ describe('features', () => {
       bb += b.values[i] ** 2
     }
     expect(dot / Math.sqrt(aa * bb)).toBeGreaterThan(0.6)
+  })
+})
+
+describe('sound that comes in pieces', () => {
+  const sound = Float32Array.from({ length: 30_011 }, (_, i) => Math.sin(i * 0.21) * Math.sin(i * 0.0007) + (i % 977 === 0 ? 0.8 : 0))
+
+  test('nothing gives no features', () => expect(new BandWriter().finish().frames).toBe(0))
+
+  test.each([100, 511, 4096, 40_000])('features are the same in pieces of %i samples', (piece) => {
+    const writer = new BandWriter()
+    for (let from = 0; from < sound.length; from += piece) writer.push(sound.slice(from, from + piece))
+    const whole = bandFeatures(sound)
+    const found = writer.finish()
+    expect(found.frames).toBe(Math.floor((sound.length - 1) / 128) + 1)
+    expect(found.values).toEqual(whole.values)
+    expect(found.levelDb).toEqual(whole.levelDb)
+  })
+
+  test('levels are those of the frames around, at both ends too', () => {
+    const { values, frames } = bandFeatures(sound)
+    // Levelled over the second around, each band's mean over the middle is near nothing.
+    let sum = 0
+    for (let f = 40; f < frames - 40; f++) sum += values[f * BAND_COUNT + 3]
+    expect(Math.abs(sum / (frames - 80))).toBeLessThan(4)
+    expect(values.subarray(0, BAND_COUNT).some((v) => v !== 0)).toBe(true)
+    expect(values.subarray((frames - 1) * BAND_COUNT).some((v) => v !== 0)).toBe(true)
+  })
+
+  test('features come back from their bytes, and a part of them is that part', () => {
+    const features = bandFeatures(sound)
+    expect(unpackFeatures(packFeatures(features))).toEqual(features)
+    expect(() => unpackFeatures(new Uint8Array(30))).toThrow(RangeError)
+    const part = sliceFeatures(features, 10, 20)
+    expect(part.frames).toBe(10)
+    expect(part.values[0]).toBe(features.values[10 * BAND_COUNT])
+    expect(sliceFeatures(features, -5, 1e6).frames).toBe(features.frames)
+    expect(sliceFeatures(features, 50, 40).frames).toBe(0)
+  })
+
+  test.each([1.5, 0.8, 1.0001])('what is stretched where it is read equals what is stretched as a whole, at %f', (ratio) => {
+    const whole = resample(sound, ratio)
+    const source = stretchedSource(sourceOf(sound), ratio)
+    expect(source.length).toBe(whole.length)
+    for (const [from, to] of [
+      [0, 500],
+      [9000, 9700],
+      [whole.length - 300, whole.length],
+    ]) {
+      const part = source.read(from, to)
+      for (let i = 0; i < part.length; i++) expect(Math.abs(part[i] - whole[from + i])).toBeLessThan(1e-5)
+    }
   })
 })
 

@@ -1,23 +1,19 @@
-import { existsSync } from 'node:fs'
-import { rm, writeFile } from 'node:fs/promises'
-import os from 'node:os'
+import { existsSync, readFileSync, writeFileSync } from 'node:fs'
+import { writeFile } from 'node:fs/promises'
 import path from 'node:path'
 import { EXCHANGE_FORMATS, type ExchangeFormat } from '@pendolo/api'
-import { layOut, writeEdl, writeOtio } from '@pendolo/core/formats'
-import { findPulse, PULSE_RATE } from '@pendolo/core/pulse'
+import { layOut, MarksError, markFormatOf, readMarks, writeEdl, writeMarks, writeOtio } from '@pendolo/core/formats'
 import { Command, InvalidArgumentError } from 'commander'
-import { Analysis } from '../analysis.ts'
 import { type Config, defaultHome, makeConfig, repositoryRoot } from '../config.ts'
 import { renderFilm } from '../film/render.ts'
 import { openWorkshop, serve } from '../http/serve.ts'
 import { atRate, exchangeFiles, queueFileJobs } from '../jobs/handlers.ts'
-import { artefactPath } from '../media/artefacts.ts'
-import { contentKey } from '../media/content.ts'
 import { MediaError } from '../media/ffmpeg.ts'
 import { probe } from '../media/probe.ts'
-import { decodeMono, makeSound } from '../media/sound.ts'
+import { hearPulse } from '../media/pulse.ts'
 import { gather } from '../project/gather.ts'
 import { NotFound } from '../project/store.ts'
+import { addLineUp, addProbe } from './line-up.ts'
 
 /** Project ids of the demo are fixed, so that starting it twice opens the same show. */
 const DEMO_ID = 'depot-night'
@@ -87,62 +83,8 @@ async function run(config: Config, wanted: number, show?: string): Promise<void>
   process.once('SIGTERM', stop)
 }
 
-program
-  .command('line-up')
-  .description('place clips on a master by sound')
-  .requiredOption('--master <file>', 'the recording everything is placed on')
-  .option('--json', 'print JSON')
-  .option('--thorough', 'weigh more places with more windows', false)
-  .argument('<clip...>', 'files to place')
-  .action(async (clips: string[], options: { master: string; json?: boolean; thorough: boolean }) => {
-    const result = { master: options.master, clips: await lineUp(options.master, clips, options.thorough) }
-    if (options.json) process.stdout.write(`${JSON.stringify(result)}\n`)
-    else
-      for (const c of result.clips)
-        process.stdout.write(
-          `${c.verdict.padEnd(6)} ${c.placed ? `${c.startSeconds?.toFixed(4)} s × ${c.rate.toFixed(6)}` : 'not placed'}  ${c.file}: ${c.why}\n`,
-        )
-  })
-
-async function lineUp(master: string, clips: string[], thorough: boolean) {
-  const config = makeConfig(defaultHome())
-  const temp = path.join(os.tmpdir(), `pendolo-${process.pid}`)
-  const scratch: Config = { ...config, artefacts: temp }
-  const analysis = new Analysis(config)
-  // Each file's own signal: nothing cancels here, and listeners do not pile up on one.
-  const never = () => new AbortController().signal
-  const soundOf = async (file: string) => {
-    if (!existsSync(file)) throw new MediaError(`${file} does not exist`)
-    const facts = await probe(config, path.resolve(file))
-    if (!facts.audio) return null
-    const { key } = await contentKey(file)
-    await makeSound(scratch, path.resolve(file), key, facts, () => undefined, never())
-    return artefactPath(scratch, key, 'analysis')
-  }
-  try {
-    const masterSound = await soundOf(master)
-    if (!masterSound) throw new MediaError(`${master} has no sound, so nothing can be placed on it`)
-    return await Promise.all(
-      clips.map(async (file) => {
-        const clipSound = await soundOf(file)
-        const found = clipSound ? await analysis.run({ kind: 'place', masterSound, clipSound, thorough, near: null }) : null
-        return {
-          file,
-          placed: found?.verdict === 'sure',
-          startSeconds: found?.startSeconds ?? null,
-          rate: found?.rate ?? 1,
-          confidence: found?.confidence ?? 0,
-          method: 'sound' as const,
-          verdict: found?.verdict ?? 'loose',
-          why: found?.why ?? 'no sound in this file',
-        }
-      }),
-    )
-  } finally {
-    await analysis.close()
-    await rm(temp, { recursive: true, force: true })
-  }
-}
+addLineUp(program)
+addProbe(program)
 
 program
   .command('pulse')
@@ -154,10 +96,30 @@ program
     if (!existsSync(file)) throw new MediaError(`${file} does not exist`)
     const facts = await probe(config, path.resolve(file))
     if (!facts.audio) throw new MediaError(`${file} has no sound`)
-    const found = findPulse(await decodeMono(config, file, facts, PULSE_RATE))
-    const result = { tempoBpm: found.tempoBpm, beats: found.beats, downbeats: found.downbeats.map((i) => found.beats[i]) }
+    const found = await hearPulse(config, file, facts)
+    const result = {
+      tempoBpm: found.tempoBpm,
+      metre: found.metre,
+      confidence: Math.round(found.confidence * 1000) / 1000,
+      beats: found.beats,
+      downbeats: found.downbeats.map((i) => found.beats[i]),
+    }
     if (options.json) process.stdout.write(`${JSON.stringify(result)}\n`)
     else process.stdout.write(`${found.beats.length} beats in ${found.downbeats.length} bars, ${found.tempoBpm.toFixed(1)} a minute\n`)
+  })
+
+program
+  .command('marks')
+  .description('convert marks, beats and bars between CSV, WebVTT, label text and MIDI')
+  .requiredOption('--in <file>', 'file to read: .csv, .vtt, .txt, .mid')
+  .requiredOption('--out <file>', 'file to write, of any of these')
+  .action((options: { in: string; out: string }) => {
+    const [from, to] = [markFormatOf(options.in), markFormatOf(options.out)]
+    if (!existsSync(options.in)) throw new MarksError(`${options.in} does not exist`)
+    const sheet = readMarks(new Uint8Array(readFileSync(options.in)), from)
+    writeFileSync(options.out, writeMarks(sheet, to))
+    const beats = sheet.beats && (to === 'csv' || to === 'mid') ? ` and ${sheet.beats.beats.length} beats` : ''
+    process.stdout.write(`${sheet.marks.length} marks${beats} written to ${options.out}\n`)
   })
 
 program

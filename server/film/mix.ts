@@ -9,7 +9,7 @@ import { interpolate } from '@pendolo/core/signal'
 import { FLICKS_PER_SECOND, frameStart } from '@pendolo/core/time'
 import type { Config } from '../config.ts'
 import { Cancelled, endChild, inputArguments, start } from '../media/ffmpeg.ts'
-import { soundClock } from '../media/sound.ts'
+import { soundClock } from '../media/sound-clock.ts'
 
 export const FILM_SOUND_RATE = 48000
 /** Frames mixed at once: one second. */

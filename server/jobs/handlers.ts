@@ -2,18 +2,19 @@ import { existsSync, statSync } from 'node:fs'
 import path from 'node:path'
 import type { FilmBody, LineUpBody } from '@pendolo/api'
 import { type ExchangeFile, layOut } from '@pendolo/core/formats'
-import type { SoundPlacement } from '@pendolo/core/lineup'
-import type { Clip, Placement, ProjectDoc } from '@pendolo/core/project'
-import { PULSE_RATE } from '@pendolo/core/pulse'
-import { flicks, frameAt, frameStart, parseRate, placementFromSeconds, type Rate, secondsToFlicks } from '@pendolo/core/time'
+import { type Clip, type ProjectDoc, SET_BY_HAND } from '@pendolo/core/project'
+import { flicks, frameAt, frameStart, parseRate, type Rate, secondsToFlicks } from '@pendolo/core/time'
 import type { Analysis } from '../analysis.ts'
 import type { Config } from '../config.ts'
 import { renderFilm } from '../film/render.ts'
+import { placeAll, secondsOf } from '../lineup/place-all.ts'
+import type { Recording } from '../lineup/recordings.ts'
 import { artefactPath } from '../media/artefacts.ts'
 import { MediaError } from '../media/ffmpeg.ts'
 import { makeLightCopies } from '../media/light.ts'
+import { makeLuma } from '../media/luma.ts'
 import { notesFor } from '../media/probe.ts'
-import { decodeMono, makeSound } from '../media/sound.ts'
+import { makeSound, type SoundFindings } from '../media/sound.ts'
 import type { FileRow, ProjectStore } from '../project/store.ts'
 import type { JobQueue, JobRun } from './queue.ts'
 
@@ -70,34 +71,39 @@ async function sound(shop: Workshop, run: JobRun) {
   return { detail: 'ready' }
 }
 
-const making = new Map<string, Promise<void>>()
+const making = new Map<string, Promise<SoundFindings | null>>()
 
 /** Makes a file's sound things unless they are there; two jobs that want the same wait for one making. */
-async function ensureSound(shop: Workshop, file: FileRow, run: JobRun): Promise<void> {
+async function ensureSound(shop: Workshop, file: FileRow, run: JobRun): Promise<SoundFindings | null> {
   const already = making.get(file.contentKey)
   if (already) await already.catch(() => undefined)
-  const task = makeSound(shop.config, file.path, file.contentKey, file.facts, (share) => run.report(share, `listening to ${file.name}`), run.signal).then(
-    async (findings) => {
-      if (!findings) return
-      const notes = notesFor(file.facts)
-      if (findings.silent) notes.push('the sound is silence')
-      if (findings.emptyChannel) notes.push(`the ${findings.emptyChannel} channel is empty`)
-      await shop.store.updateFile(file.id, run.projectId, { notes })
-    },
-  )
+  const task = makeSound(shop.config, file.path, file.contentKey, file.facts, {
+    listening: true,
+    onProgress: (share) => run.report(share, `listening to ${file.name}`),
+    signal: run.signal,
+    steps: shop.analysis.soundSteps(run.signal),
+  }).then(async (findings) => {
+    if (!findings) return null
+    const notes = notesFor(file.facts)
+    if (findings.silent) notes.push('the sound is silence')
+    if (findings.emptyChannel) notes.push(`the ${findings.emptyChannel} channel is empty`)
+    if (findings.timecode) notes.push(`timecode ${findings.timecode.first} as sound on channel ${findings.timecode.channel + 1}`)
+    await shop.store.updateFile(file.id, run.projectId, { notes })
+    return findings
+  })
   making.set(file.contentKey, task)
   try {
-    await task
+    return await task
   } finally {
     making.delete(file.contentKey)
   }
 }
 
-function masterOf(doc: ProjectDoc, files: readonly FileRow[]): FileRow {
+function masterOf(doc: ProjectDoc, files: readonly FileRow[], heard = true): FileRow {
   const clip = doc.masterClipId ? doc.clips[doc.masterClipId] : undefined
   const file = clip && files.find((f) => f.id === clip.fileId)
   if (!file) throw new MediaError('there is no master yet; choose one in Gather')
-  if (!file.facts.audio) throw new MediaError(`${file.name} has no sound, so nothing can be placed on it; choose another master`)
+  if (heard && !file.facts.audio) throw new MediaError(`${file.name} has no sound; choose another master`)
   present(file)
   return file
 }
@@ -106,64 +112,82 @@ async function lineUp(shop: Workshop, run: JobRun) {
   const body = run.payload as LineUpBody
   const doc = await shop.store.doc(run.projectId)
   const files = await shop.store.files(run.projectId)
-  const master = masterOf(doc, files)
+  masterOf(doc, files, false)
   const wanted = body.clipIds ? new Set(body.clipIds) : null
+  // What was placed by hand stays, unless the user names the clip and where to look.
+  const asked = wanted !== null && body.nearSeconds !== undefined
   const clips = Object.values(doc.clips).filter((c) => {
     const placement = doc.placements[c.id]
-    return c.id !== doc.masterClipId && c.state === 'in' && !placement?.locked && placement?.method !== 'hand' && (!wanted || wanted.has(c.id))
-  })
-  await ensureSound(shop, master, run)
-  const masterSound = artefactPath(shop.config, master.contentKey, 'analysis')
-  let done = 0
-  const counts = { sure: 0, check: 0, loose: 0 }
-  const placeOne = async (clip: Clip) => {
-    const file = files.find((f) => f.id === clip.fileId)
-    if (!file) return
-    let placed: SoundPlacement | null = null
-    let why = 'no sound in this file; place it by hand'
-    if (file.facts.audio) {
-      present(file)
-      await ensureSound(shop, file, run)
-      const near = body.nearSeconds === undefined ? null : { startSeconds: body.nearSeconds, tolerance: body.tolerance ?? 5 }
-      placed = await shop.analysis.run(
-        { kind: 'place', masterSound, clipSound: artefactPath(shop.config, file.contentKey, 'analysis'), thorough: body.thorough ?? false, near },
-        run.signal,
-      )
-      why = placed.why
-      await shop.store.saveProof(run.projectId, clip.id, { ...placed, clipName: file.name })
-    }
-    const placement = placed && placementOf(placed)
-    counts[placement?.verdict ?? 'loose']++
-    done++
-    await shop.store.edit(
-      run.projectId,
-      [{ type: 'place', by: 'search', placements: placement ? { [clip.id]: placement } : {}, loose: placement ? {} : { [clip.id]: why } }],
-      'line up',
-      run.jobId,
+    return (
+      c.id !== doc.masterClipId &&
+      c.state === 'in' &&
+      !placement?.locked &&
+      (asked || !placement || !SET_BY_HAND.has(placement.method)) &&
+      (!wanted || wanted.has(c.id))
     )
-    run.report(done / clips.length, `${done} of ${clips.length} clips tried`)
+  })
+  const recordingOf = (clip: Clip): Recording | null => {
+    const file = files.find((f) => f.id === clip.fileId)
+    return file ? { id: clip.id, name: file.name, path: file.path, contentKey: file.contentKey, facts: file.facts } : null
   }
-  const queue = [...clips]
-  const lane = async () => {
-    for (let next = queue.shift(); next; next = queue.shift()) await placeOne(next)
-  }
-  await Promise.all(Array.from({ length: shop.analysis.threads }, lane))
+  const fileOfClip = (r: Recording) => files.find((f) => f.id === doc.clips[r.id]?.fileId) as FileRow
+  const searched = new Set(clips.map((c) => c.id))
+  const lying = Object.values(doc.clips)
+    .filter((c) => c.id !== doc.masterClipId && c.state === 'in' && !searched.has(c.id))
+    .flatMap((c) => {
+      const placement = doc.placements[c.id]
+      const recording = recordingOf(c)
+      return recording && placement && (placement.locked || placement.verdict === 'sure') ? [{ recording, ...secondsOf(placement) }] : []
+    })
+  const masterRecording = recordingOf(doc.clips[doc.masterClipId as string]) as Recording
+  const near = body.nearSeconds === undefined ? null : { startSeconds: body.nearSeconds, tolerance: body.tolerance ?? 5 }
+  const outcomes = await placeAll(
+    [{ recording: masterRecording, startSeconds: 0, rate: 1 }, ...lying],
+    clips.map(recordingOf).filter((r): r is Recording => r !== null),
+    {
+      thorough: body.thorough ?? false,
+      ...(near && { near }),
+      ...(body.ways && { ways: body.ways }),
+      ...(body.speed !== undefined && { speed: body.speed }),
+    },
+    {
+      analysis: shop.analysis,
+      signal: run.signal,
+      onProgress: (share, detail) => run.report(share, detail),
+      sound: async (r) => {
+        const file = fileOfClip(r)
+        if (!file.facts.audio) return null
+        present(file)
+        const findings = await ensureSound(shop, file, run)
+        return findings && { file: artefactPath(shop.config, file.contentKey, 'analysis'), findings }
+      },
+      luma: async (r) => {
+        const file = fileOfClip(r)
+        present(file)
+        return makeLuma(shop.config, file.path, file.contentKey, file.facts, run.signal)
+      },
+      onOutcome: async (r, outcome) => {
+        if (outcome.proof) await shop.store.saveProof(run.projectId, r.id, { proof: outcome.proof, clipName: r.name })
+        const placements = outcome.placement ? { [r.id]: outcome.placement } : {}
+        const loose = outcome.placement ? {} : { [r.id]: outcome.why }
+        await shop.store.edit(run.projectId, [{ type: 'place', by: asked ? 'asked' : 'search', placements, loose }], 'line up', run.jobId)
+      },
+    },
+  )
+  const counts = { sure: 0, check: 0, loose: 0 }
+  for (const { placement } of outcomes.values()) counts[placement?.verdict ?? 'loose']++
+  if (asked && counts.sure + counts.check === 0) return { detail: 'nothing that fits was found near there' }
   return { detail: `${counts.sure} sure, ${counts.check} to check, ${counts.loose} loose` }
-}
-
-function placementOf(found: SoundPlacement): Placement | null {
-  if (found.verdict === 'loose' || found.startSeconds === null) return null
-  const { start, rate } = placementFromSeconds(found.startSeconds, found.rate)
-  return { start, rate, method: 'sound', verdict: found.verdict, confidence: found.confidence, why: found.why, locked: false }
 }
 
 async function pulse(shop: Workshop, run: JobRun) {
   const doc = await shop.store.doc(run.projectId)
   const master = masterOf(doc, await shop.store.files(run.projectId))
   run.report(0.05, 'listening to the master')
-  const samples = await decodeMono(shop.config, master.path, master.facts, PULSE_RATE, run.signal)
-  run.report(0.3, 'finding beats and bars')
-  const found = await shop.analysis.run({ kind: 'pulse', samples }, run.signal)
+  const task = { kind: 'pulse', config: shop.config, file: master.path, facts: master.facts } as const
+  const found = await shop.analysis.run(task, run.signal, (share) =>
+    run.report(0.05 + 0.9 * share, share < 0.4 ? 'listening to the master' : 'finding beats and bars'),
+  )
   await shop.store.edit(
     run.projectId,
     [
@@ -175,6 +199,8 @@ async function pulse(shop: Workshop, run: JobRun) {
           confidence: found.confidence,
           beats: found.beats.map(secondsToFlicks),
           downbeats: found.downbeats,
+          clarity: found.clarity,
+          clarityStep: found.clarityStep,
         },
       },
     ],

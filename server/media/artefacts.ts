@@ -10,7 +10,9 @@ export const ARTEFACTS = {
   sound: 'sound.mp4',
   peaks: 'peaks.dat',
   analysis: 'sound-8k.s16',
+  features: 'sound.bands',
   findings: 'sound.json',
+  luma: 'luma.u8',
 } as const
 export type Artefact = keyof typeof ARTEFACTS
 

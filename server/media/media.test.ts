@@ -1,12 +1,14 @@
 import { existsSync, readFileSync, writeFileSync } from 'node:fs'
 import path from 'node:path'
+import { gunzipSync } from 'node:zlib'
 import { makeMedia, PICTURE, showFolder, TONE, testConfig } from '../testing.ts'
 import { artefactPath, completeFiles, sweepParts } from './artefacts.ts'
 import { contentKey } from './content.ts'
 import { inputArguments, lastWords, MediaError, progressSeconds, run } from './ffmpeg.ts'
+import { openHeard } from './heard.ts'
 import { makeLightCopies } from './light.ts'
 import { clockZero, notesFor, probe } from './probe.ts'
-import { decodeMono, makeSound, readAnalysisSound } from './sound.ts'
+import { decodeMono, makeSound } from './sound.ts'
 
 const config = testConfig()
 const show = showFolder(config)
@@ -121,20 +123,56 @@ describe('sound', () => {
       [opposed, null],
     ] as const) {
       const { key } = await contentKey(file)
-      const found = await makeSound(config, file, key, await probe(config, file), () => undefined, never)
-      expect(found).toEqual({ silent: false, emptyChannel: empty })
+      const found = await makeSound(config, file, key, await probe(config, file), { listening: true, signal: never })
+      expect(found).toEqual({ silent: false, emptyChannel: empty, timecode: null })
       // What is made already tells the same without listening again.
-      expect(await makeSound(config, file, key, await probe(config, file), () => undefined, never)).toEqual(found)
-      const samples = await readAnalysisSound(artefactPath(config, key, 'analysis'))
-      expect(samples.length).toBe(4 * 8000)
+      expect(await makeSound(config, file, key, await probe(config, file), { listening: true, signal: never })).toEqual(found)
+      const { sound, close } = openHeard(artefactPath(config, key, 'analysis'))
+      expect(sound.source.length).toBe(4 * 8000)
+      expect(sound.features.frames).toBe(250)
+      const samples = sound.source.read(0, 4 * 8000)
+      close()
       expect(Math.max(...samples.map(Math.abs))).toBeGreaterThan(file === opposed ? 0.1 : 0.05)
     }
+  })
+
+  test('timecode on one channel is read and kept out of what placing hears', async () => {
+    const raw = gunzipSync(readFileSync(path.join(__dirname, 'fixtures', 'ltc-25.u8.gz')))
+    writeFileSync(at('ltc.u8'), raw)
+    const file = makeMedia(at('jammed.wav'), [
+      '-f',
+      'lavfi',
+      '-i',
+      'sine=frequency=317:duration=4:sample_rate=48000,volume=0.2',
+      '-f',
+      'u8',
+      '-ar',
+      '48000',
+      '-ac',
+      '1',
+      '-i',
+      at('ltc.u8'),
+      '-filter_complex',
+      '[0:a][1:a]join=inputs=2:channel_layout=stereo',
+      '-c:a',
+      'pcm_s16le',
+    ])
+    const { key } = await contentKey(file)
+    const found = await makeSound(config, file, key, await probe(config, file), { listening: false, signal: never })
+    expect(found).toMatchObject({ silent: false, timecode: { first: '09:59:58:20', channel: 1, framesRead: 100, rate: { num: 25, den: 1 } } })
+    const { sound, close } = openHeard(artefactPath(config, key, 'analysis'))
+    const samples = sound.source.read(8000, 16000)
+    close()
+    // Only the tone is left: it crosses zero 634 times a second, timecode thousands of times.
+    let crossings = 0
+    for (let i = 1; i < samples.length; i++) if (samples[i] * samples[i - 1] < 0) crossings++
+    expect(Math.abs(crossings - 634)).toBeLessThan(6)
   })
 
   test('silence is told', async () => {
     const file = makeMedia(at('silent.wav'), ['-f', 'lavfi', '-i', 'anullsrc=r=48000:cl=mono', '-t', '3'])
     const { key } = await contentKey(file)
-    expect(await makeSound(config, file, key, await probe(config, file), () => undefined, never)).toMatchObject({ silent: true })
+    expect(await makeSound(config, file, key, await probe(config, file), { listening: true, signal: never })).toMatchObject({ silent: true })
   })
 })
 

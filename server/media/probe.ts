@@ -73,9 +73,18 @@ export async function probe(config: Config, file: string): Promise<FileFacts> {
         }
       : null,
     timecode: /^\d\d:\d\d:\d\d[:;]\d\d$/.test(tags.timecode ?? '') ? tags.timecode : null,
-    recordedAt: tags.creation_time ?? tags['com.apple.quicktime.creationdate'] ?? tags.date ?? null,
+    timeReference: /^\d+$/.test(tags.time_reference ?? '') ? Number(tags.time_reference) : null,
+    recordedAt: tags.creation_time ?? tags['com.apple.quicktime.creationdate'] ?? bwfDate(tags) ?? tags.date ?? null,
     camera: [tags.make ?? tags['com.apple.quicktime.make'], tags.model ?? tags['com.apple.quicktime.model'], tags.camera_id].filter(Boolean).join(' ') || null,
   }
+}
+
+/** Date and time of a Broadcast Wave header, as far as they stand there. */
+function bwfDate(tags: Record<string, string>): string | null {
+  if (!/^\d{4}.\d\d.\d\d$/.test(tags.origination_date ?? tags.date ?? '')) return null
+  const date = (tags.origination_date ?? tags.date).replace(/[^\d]/g, '-')
+  const time = /^(\d\d).(\d\d).(\d\d)$/.exec(tags.origination_time ?? tags.creation_time ?? '')
+  return time ? `${date}T${time.slice(1).join(':')}Z` : date
 }
 
 function number(text: string | undefined): number | null {
@@ -131,7 +140,7 @@ export function notesFor(facts: FileFacts): string[] {
   const notes: string[] = []
   const { video, audio } = facts
   if (video?.variableRate) notes.push(`variable rate: light copy at a steady ${printRate(video.rate)}`)
-  if (video && !audio) notes.push('no sound: place it by hand')
+  if (video && !audio) notes.push('no sound: light or timecode place it, or you do')
   if (video && video.pixelAspect !== '1:1') notes.push(`pixels ${video.pixelAspect}: shown at ${video.width} × ${video.height}`)
   if (video && Math.abs(video.width / video.height - 16 / 9) > 0.02) notes.push('other shape: fitted, or fill it in Balance')
   if (audio && audio.channels > 2) notes.push(`${audio.channels} channels: heard together for now`)

@@ -1,19 +1,26 @@
 import { once } from 'node:events'
-import { createReadStream, createWriteStream } from 'node:fs'
+import { createReadStream, createWriteStream, existsSync } from 'node:fs'
 import { readFile, rm, writeFile } from 'node:fs/promises'
 import path from 'node:path'
 import { finished } from 'node:stream/promises'
+import type { LtcFindings } from '@pendolo/core/lineup'
 import type { FileFacts } from '@pendolo/core/project'
-import { ANALYSIS_RATE, PeakWriter } from '@pendolo/core/signal'
+import { ANALYSIS_RATE, BandWriter, PeakWriter, packFeatures } from '@pendolo/core/signal'
 import type { Config } from '../config.ts'
-import { artefactPath, completeFiles, hasArtefact } from './artefacts.ts'
+import { artefactPath, completeFiles } from './artefacts.ts'
 import { inputArguments, progressSeconds, run } from './ffmpeg.ts'
-import { clockZero } from './probe.ts'
+import { hearTimecode } from './ltc.ts'
+import { soundClock } from './sound-clock.ts'
 
 /** Points of the waveform overview: a hundred a second. */
 const PEAK_STEP = ANALYSIS_RATE / 100
 /** A mix this much weaker than its louder channel cancels itself out or carries an empty one. */
 const CANCELLED = 0.2
+/** Channels that are looked at one by one. */
+const MOST_CHANNELS = 16
+/** Mean over root mean square of timecode at the analysis rate; music and speech stay below. */
+const TIMECODE_STEADY = 0.84
+const STEADY_BLOCK = ANALYSIS_RATE / 4
 /** A channel below this share of the other's energy is called empty (−40 dB). */
 const EMPTY = 1e-4
 
@@ -21,45 +28,53 @@ const EMPTY = 1e-4
 export interface SoundFindings {
   readonly silent: boolean
   readonly emptyChannel: 'left' | 'right' | null
+  /** Timecode recorded as sound, and on which channel; absent in findings made before it was listened for. */
+  readonly timecode?: (LtcFindings & { readonly channel: number }) | null
 }
 
-/** Arguments that make ffmpeg's audio clock the file's presentation clock: sample 0 is presentation time 0. */
-export function soundClock(facts: FileFacts): { before: string[]; filter: string } {
-  // With -copyts times of clocked containers stay as they are; gaps and late starts are filled with silence,
-  // what lies before zero (encoder priming) is cut.
-  const zero = clockZero(facts.container, 1) === 0
-  return { before: zero ? ['-copyts'] : [], filter: 'aresample=async=1:first_pts=0' }
+export interface SoundWishes {
+  /** Whether the light copy for listening is wanted as well; placing alone does without. */
+  readonly listening: boolean
+  readonly onProgress?: (share: number) => void
+  readonly signal?: AbortSignal
+  /** Runs the steps elsewhere, in worker threads; by default here. */
+  readonly steps?: SoundSteps
 }
+
+export interface SoundSteps {
+  readonly listen: typeof listen
+  readonly fold: typeof fold
+}
+
+const PLACING = ['peaks', 'analysis', 'features', 'findings'] as const
 
 /**
- * One decoding pass of a file's sound gives the light copy for listening, the waveform overview and the 8 kHz mono
- * sound that placing works on.
+ * One decoding pass of a file's sound gives the light copy for listening, the waveform overview, the 8 kHz mono sound
+ * that placing works on, and its features.
  */
-export async function makeSound(
-  config: Config,
-  file: string,
-  key: string,
-  facts: FileFacts,
-  onProgress: (share: number) => void,
-  signal: AbortSignal,
-): Promise<SoundFindings | null> {
+export async function makeSound(config: Config, file: string, key: string, facts: FileFacts, wishes: SoundWishes): Promise<SoundFindings | null> {
   const { audio } = facts
   if (!audio) return null
-  const finals = [
-    artefactPath(config, key, 'sound'),
-    artefactPath(config, key, 'peaks'),
-    artefactPath(config, key, 'analysis'),
-    artefactPath(config, key, 'findings'),
-  ]
-  if ((['sound', 'peaks', 'analysis', 'findings'] as const).every((a) => hasArtefact(config, key, a)))
-    return JSON.parse(await readFile(finals[3], 'utf8')) as SoundFindings
+  const { listening, onProgress = () => undefined, signal, steps = { listen, fold } } = wishes
+  const [peaks, analysis, features, told] = PLACING.map((a) => artefactPath(config, key, a))
+  const finals = [...(listening ? [artefactPath(config, key, 'sound')] : []), peaks, analysis, features, told]
+  if (finals.every((f) => existsSync(f))) return JSON.parse(await readFile(told, 'utf8')) as SoundFindings
   let findings: SoundFindings = { silent: true, emptyChannel: null }
-  await completeFiles(finals, async ([sound, peaks, analysis, told]) => {
-    const raw = `${analysis}.raw`
+  await completeFiles(finals, async (parts) => {
+    const [peaksPart, analysisPart, featuresPart, toldPart] = parts.slice(-PLACING.length)
+    const raw = `${analysisPart}.raw`
     try {
-      await decode(config, file, facts, sound, raw, onProgress, signal)
-      findings = await fold(raw, audio.channels >= 2 ? 2 : 1, peaks, analysis)
-      await writeFile(told, JSON.stringify(findings))
+      await decode(config, file, facts, listening ? parts[0] : null, raw, onProgress, signal)
+      const channels = Math.min(MOST_CHANNELS, audio.channels)
+      const heard = await steps.listen(raw, channels)
+      let timecode: NonNullable<SoundFindings['timecode']> | null = null
+      for (const [channel, { steady }] of heard.entries()) {
+        const read: LtcFindings | null = steady && !timecode ? await hearTimecode(config, file, facts, channel, { signal }) : null
+        if (read) timecode = { ...read, channel }
+      }
+      const folded = await steps.fold(raw, heard, timecode?.channel ?? -1, { peaks: peaksPart, analysis: analysisPart, features: featuresPart })
+      findings = { ...folded, timecode }
+      await writeFile(toldPart, JSON.stringify(findings))
     } finally {
       await rm(raw, { force: true })
     }
@@ -71,17 +86,18 @@ async function decode(
   config: Config,
   file: string,
   facts: FileFacts,
-  sound: string,
+  sound: string | null,
   raw: string,
   onProgress: (share: number) => void,
-  signal: AbortSignal,
+  signal: AbortSignal | undefined,
 ): Promise<void> {
   const channels = facts.audio?.channels ?? 1
   const { before, filter } = soundClock(facts)
   // More than two channels are heard together as one until each has a strip of its own.
   const fold = channels > 2 ? `,pan=mono|c0=${Array.from({ length: channels }, (_, c) => `${(1 / Math.sqrt(channels)).toFixed(4)}*c${c}`).join('+')}` : ''
-  const graph = `[0:a:0]${filter}${fold},asplit=2[a][b]`
+  const graph = sound ? `[0:a:0]${filter},asplit=2[x][b];[x]anull${fold}[a]` : `[0:a:0]${filter}[b]`
   const two = channels === 2 ? 2 : 1
+  const copy = ['-map', '[a]', '-ar', '48000', '-ac', String(two), '-sample_fmt', 's16', '-c:a', 'flac', '-compression_level', '3', '-strict', '-2']
   const args = [
     '-v',
     'error',
@@ -93,31 +109,12 @@ async function decode(
     ...inputArguments(file),
     '-filter_complex',
     graph,
-    '-map',
-    '[a]',
-    '-ar',
-    '48000',
-    '-ac',
-    String(two),
-    '-sample_fmt',
-    's16',
-    '-c:a',
-    'flac',
-    '-compression_level',
-    '3',
-    '-strict',
-    '-2',
-    '-f',
-    'mp4',
-    '-movflags',
-    '+faststart',
-    sound,
+    ...(sound ? [...copy, '-f', 'mp4', '-movflags', '+faststart', sound] : []),
     '-map',
     '[b]',
     '-ar',
     String(ANALYSIS_RATE),
-    '-ac',
-    String(channels >= 2 ? 2 : 1),
+    ...(channels > MOST_CHANNELS ? ['-ac', String(MOST_CHANNELS)] : []),
     '-f',
     's16le',
     raw,
@@ -131,44 +128,87 @@ async function decode(
   })
 }
 
-/** Folds the decoded sound to mono by the mix or the channel that serves best, and writes overview and analysis sound. */
-async function fold(raw: string, channels: number, peaksFile: string, analysisFile: string): Promise<SoundFindings> {
-  let left = 0
-  let right = 0
-  let mix = 0
+export interface Channel {
+  /** Sum of squares. */
+  readonly energy: number
+  /** Its height is as steady as timecode's. */
+  readonly steady: boolean
+}
+
+/** What each channel holds, before it is decided which of them are heard. */
+export async function listen(raw: string, channels: number): Promise<Channel[]> {
+  const energy = new Float64Array(channels)
+  const blocks = Array.from({ length: channels }, () => ({ sum: 0, squares: 0, active: 0, steady: 0 }))
+  let inBlock = 0
   for await (const frame of frames(raw, channels)) {
     for (let i = 0; i < frame.length; i += channels) {
-      const l = frame[i]
-      const r = channels === 2 ? frame[i + 1] : l
-      left += l * l
-      right += r * r
-      mix += ((l + r) / 2) ** 2
+      for (let c = 0; c < channels; c++) {
+        const x = frame[i + c]
+        blocks[c].sum += Math.abs(x)
+        blocks[c].squares += x * x
+      }
+      if (++inBlock < STEADY_BLOCK) continue
+      inBlock = 0
+      for (const [c, block] of blocks.entries()) {
+        energy[c] += block.squares
+        const rms = Math.sqrt(block.squares / STEADY_BLOCK)
+        if (rms > 30) {
+          block.active++
+          if (block.sum / STEADY_BLOCK > TIMECODE_STEADY * rms) block.steady++
+        }
+        block.sum = 0
+        block.squares = 0
+      }
     }
   }
-  const useMix = channels === 1 || mix >= CANCELLED * Math.max(left, right)
-  const useLeft = left >= right
+  return blocks.map((block, c) => ({ energy: energy[c] + block.squares, steady: block.steady >= 4 && block.steady > block.active / 2 }))
+}
+
+/** Folds the decoded sound to mono by the mix or the channel that serves best, and writes overview and analysis sound. */
+export async function fold(
+  raw: string,
+  heard: readonly Channel[],
+  timecodeChannel: number,
+  into: { peaks: string; analysis: string; features: string },
+): Promise<SoundFindings> {
+  const channels = heard.length
+  const louder = Math.max(...heard.map((c) => c.energy))
+  // Timecode is no sound of the event, and empty channels only make the mix weaker.
+  const used = heard.map((_, c) => c).filter((c) => c !== timecodeChannel && heard[c].energy > EMPTY * louder)
+  const strongest = used.reduce((a, b) => (heard[b].energy > heard[a].energy ? b : a), used[0] ?? 0)
+  let mix = 0
+  if (used.length > 1)
+    for await (const frame of frames(raw, channels))
+      for (let i = 0; i < frame.length; i += channels) {
+        let sum = 0
+        for (const c of used) sum += frame[i + c]
+        mix += (sum / used.length) ** 2
+      }
+  const mixed = used.length > 1 && mix >= CANCELLED * heard[strongest].energy
   const writer = new PeakWriter(ANALYSIS_RATE, PEAK_STEP)
-  const out = createWriteStream(analysisFile)
+  const bands = new BandWriter()
+  const out = createWriteStream(into.analysis)
   for await (const frame of frames(raw, channels)) {
     const mono = new Int16Array(frame.length / channels)
     const unit = new Float32Array(mono.length)
     for (let i = 0; i < mono.length; i++) {
-      const l = frame[i * channels]
-      const r = channels === 2 ? frame[i * channels + 1] : l
-      mono[i] = useMix ? Math.round((l + r) / 2) : useLeft ? l : r
+      let value = 0
+      if (mixed) for (const c of used) value += frame[i * channels + c] / used.length
+      else if (used.length > 0) value = frame[i * channels + strongest]
+      mono[i] = Math.round(value)
       unit[i] = mono[i] / 32768
     }
     writer.push(unit)
+    bands.push(unit)
     if (!out.write(Buffer.from(mono.buffer))) await once(out, 'drain')
   }
   out.end()
   await finished(out)
-  await writeFile(peaksFile, writer.finish().bytes)
-  const louder = Math.max(left, right)
-  return {
-    silent: louder < 1,
-    emptyChannel: channels === 2 && louder > 0 ? (right < EMPTY * left ? 'right' : left < EMPTY * right ? 'left' : null) : null,
-  }
+  await writeFile(into.peaks, writer.finish().bytes)
+  await writeFile(into.features, packFeatures(bands.finish()))
+  const [left, right] = heard.map((c) => c.energy)
+  const empty = channels !== 2 || louder <= 0 || timecodeChannel >= 0 ? null : right < EMPTY * left ? 'right' : left < EMPTY * right ? 'left' : null
+  return { silent: louder < 1 || used.length === 0, emptyChannel: empty }
 }
 
 async function* frames(raw: string, channels: number): AsyncGenerator<Int16Array> {
@@ -181,36 +221,38 @@ async function* frames(raw: string, channels: number): AsyncGenerator<Int16Array
   }
 }
 
-/** The analysis sound of a file as samples in −1..1. */
-export async function readAnalysisSound(file: string): Promise<Float32Array> {
-  const bytes = await readFile(file)
-  const whole = new Int16Array(bytes.buffer, bytes.byteOffset, Math.floor(bytes.length / 2))
-  return Float32Array.from(whole, (x) => x / 32768)
-}
-
 /** Decodes a file's sound as mono samples at a rate, on its presentation clock. */
 export async function decodeMono(config: Config, file: string, facts: FileFacts, sampleRate: number, signal?: AbortSignal): Promise<Float32Array> {
+  const chunks: Float32Array[] = []
+  await eachMono(config, file, facts, sampleRate, (samples) => chunks.push(samples), signal)
+  const out = new Float32Array(chunks.reduce((sum, c) => sum + c.length, 0))
+  let at = 0
+  for (const chunk of chunks) {
+    out.set(chunk, at)
+    at += chunk.length
+  }
+  return out
+}
+
+/** The same piece by piece, as it is decoded, so that hours need no room. */
+export async function eachMono(
+  config: Config,
+  file: string,
+  facts: FileFacts,
+  sampleRate: number,
+  visit: (samples: Float32Array) => void,
+  signal?: AbortSignal,
+): Promise<void> {
   const { before, filter } = soundClock(facts)
-  const chunks: Buffer[] = []
-  const args = [
-    '-v',
-    'error',
-    '-nostdin',
-    ...before,
-    ...inputArguments(path.resolve(file)),
-    '-map',
-    '0:a:0',
-    '-af',
-    filter,
-    '-ac',
-    '1',
-    '-ar',
-    String(sampleRate),
-    '-f',
-    'f32le',
-    'pipe:1',
-  ]
-  await run(config.ffmpeg, args, { signal, onStdout: (chunk) => chunks.push(chunk) })
-  const all = Buffer.concat(chunks)
-  return new Float32Array(all.buffer.slice(all.byteOffset, all.byteOffset + (all.length & ~3)))
+  const [input, output] = [inputArguments(path.resolve(file)), ['-ac', '1', '-ar', String(sampleRate), '-f', 'f32le', 'pipe:1']]
+  let rest: Buffer = Buffer.alloc(0)
+  await run(config.ffmpeg, ['-v', 'error', '-nostdin', ...before, ...input, '-map', '0:a:0', '-af', filter, ...output], {
+    signal,
+    onStdout: (chunk) => {
+      const all = rest.length > 0 ? Buffer.concat([rest, chunk]) : chunk
+      const whole = all.length & ~3
+      visit(new Float32Array(all.buffer.slice(all.byteOffset, all.byteOffset + whole)))
+      rest = all.subarray(whole)
+    },
+  })
 }

@@ -200,7 +200,7 @@ function StripRow({
           tooltip={{ formatter: (v) => `${v} dB` }}
           onChange={setLevel}
           onChangeComplete={(v: number) => onChange({ gainDb: v <= -36 ? MIN_GAIN_DB : v })}
-          aria-label={`Level of ${name}`}
+          ariaLabelForHandle={`Level of ${name}`}
         />
         <span className="mono" style={{ width: 40, textAlign: 'right' }}>
           {level <= -36 ? '−∞' : level.toFixed(1)}

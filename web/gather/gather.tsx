@@ -92,7 +92,8 @@ export function Gather({ project, edit, top }: StageProps) {
             <div className="empty">
               <h2>Bring the cameras in</h2>
               <p>
-                One folder is one camera: drop folders on the left, or open one there and press “add”. Your files stay where they are and are never changed.
+                One folder is one camera: drop folders anywhere here, or open one on the left and press “add”. Your files stay where they are and are never
+                changed.
               </p>
             </div>
           ) : (

@@ -1,7 +1,7 @@
 import { useQueryClient } from '@tanstack/react-query'
 import { App, Button, Progress, Spin } from 'antd'
 import { ArrowLeft, FileVideo, Folder } from 'lucide-react'
-import { useRef, useState } from 'react'
+import { useEffect, useEffectEvent, useRef, useState } from 'react'
 import { ServerProblem, send, upload } from '../data/client.ts'
 import { keys, useFolder, useRoots } from '../data/queries.ts'
 import { droppedFiles } from './dropped.ts'
@@ -32,7 +32,7 @@ export function Sources({ projectId, known }: { projectId: string; known: Readon
     for (const r of report.refused) notification.warning({ title: `${r.name} cannot be used`, description: r.why, duration: 12 })
   }
   const attempt = async (what: string, act: () => Promise<Report>) => {
-    if (busy) return
+    if (busy) return void message.info('Something is being added already; wait until it is there')
     setBusy(what)
     try {
       tell(await act())
@@ -58,24 +58,34 @@ export function Sources({ projectId, known }: { projectId: string; known: Readon
     const { signal } = abort.current
     await attempt('upload', () => upload<Report>(`/projects/${projectId}/upload`, files, setShare, signal))
   }
+  // The whole window takes what is dropped: a near miss would make the browser leave the page for the file.
+  const dropped = useEffectEvent((e: DragEvent) => {
+    if (!e.dataTransfer?.types.includes('Files')) return
+    e.preventDefault()
+    void drop(e.dataTransfer)
+  })
+  useEffect(() => {
+    const enter = (e: DragEvent) => {
+      if (!e.dataTransfer?.types.includes('Files')) return
+      e.preventDefault()
+      e.dataTransfer.dropEffect = 'copy'
+      setOver(true)
+    }
+    const leave = (e: DragEvent) => e.relatedTarget === null && setOver(false)
+    const take = (e: DragEvent) => dropped(e)
+    const listening = new AbortController()
+    const options = { signal: listening.signal, capture: true }
+    window.addEventListener('dragover', enter, options)
+    window.addEventListener('dragleave', leave, options)
+    window.addEventListener('drop', take, options)
+    return () => listening.abort()
+  }, [])
 
   const entries = path === null ? (roots ?? []) : (folder?.entries ?? [])
   return (
     <aside className="side" aria-label="Where the files are">
       <h3>Where the files are</h3>
-      <section
-        className={over ? 'drop over' : 'drop'}
-        aria-label="Drop folders here"
-        onDragOver={(e) => {
-          e.preventDefault()
-          setOver(true)
-        }}
-        onDragLeave={() => setOver(false)}
-        onDrop={(e) => {
-          e.preventDefault()
-          void drop(e.dataTransfer)
-        }}
-      >
+      <section className={over ? 'drop over' : 'drop'} aria-label="Drop folders here">
         {share === null ? (
           <>
             Drop folders here,

@@ -1,12 +1,12 @@
 import type { ProjectState } from '@pendolo/api'
 import { clipShownAt } from '@pendolo/core/cut'
-import { type Clip, pictureSpans, projectRate } from '@pendolo/core/project'
-import { FLICKS_PER_SECOND, type Flicks, flicks, frameStart, masterToClip, printTimecode } from '@pendolo/core/time'
-import { Button, Segmented } from 'antd'
+import { type Clip, type FileFacts, pictureSpans, projectRate } from '@pendolo/core/project'
+import { FLICKS_PER_SECOND, type Flicks, flicks, frameStart, masterToClip, type PlacementMap, printTimecode, ZERO } from '@pendolo/core/time'
+import { Button, Segmented, Slider } from 'antd'
 import { useEffect, useMemo, useRef, useState } from 'react'
 import { mediaUrl } from '../data/client.ts'
-import { engine, useEngine } from '../playback/use-engine.ts'
-import { EngineCanvas, sourceTimecode } from '../switch/wall.tsx'
+import { engine, masterEnd, useEngine } from '../playback/use-engine.ts'
+import { EngineCanvas } from '../switch/wall.tsx'
 import { hueOf } from '../ui/theme.ts'
 import { readSamples, type Samples } from './pcm.ts'
 
@@ -16,11 +16,24 @@ const ZOOMS = [
   { value: 0.02, label: '±20 ms' },
 ]
 
+interface CompareProps {
+  readonly project: ProjectState
+  readonly clip: Clip | null
+  /** How far the clip's own picture has been stepped from its place, flicks of master time. */
+  readonly offset: Flicks
+  readonly onOffset: (offset: Flicks) => void
+  /** Puts what the right picture shows on what the left one shows. */
+  readonly onSame: () => void
+  /** Plays both sounds at the clip's start, middle and end. */
+  readonly onTour: () => void
+}
+
 /** Two pictures and two waveforms of the same instant: what eye and ear check a placement by. */
-export function Compare({ project, clip }: { project: ProjectState; clip: Clip | null }) {
+export function Compare({ project, clip, offset, onOffset, onSame, onTour }: CompareProps) {
   const { doc, files } = project
   const { time } = useEngine()
   const [half, setHalf] = useState(1.5)
+  const [large, setLarge] = useState(false)
   const spans = useMemo(() => pictureSpans(doc, (id) => files.find((f) => f.id === id)?.facts), [doc, files])
   const other = doc.angles.map((a) => clipShownAt(spans, a.id, time)).find((s) => s && s.clipId !== clip?.id)
   const label = printTimecode(time, { rate: projectRate(doc.settings), dropFrame: doc.settings.dropFrame }, doc.settings.startFrame)
@@ -28,56 +41,135 @@ export function Compare({ project, clip }: { project: ProjectState; clip: Clip |
   const file = clip && files.find((f) => f.id === clip.fileId)
   const placement = clip ? doc.placements[clip.id] : undefined
   const duration = file?.facts.durationSeconds ?? 0
+  const loosened = clip !== null && (offset !== 0 || !placement)
+  const own = clip ? ownTime(time, offset, placement ?? null) : ZERO
   const goTo = (share: number) => {
-    if (!placement) return
-    engine.seek(flicks(Math.round(placement.start + share * duration * placement.rate * FLICKS_PER_SECOND)))
+    if (clip && placement) engine.seek(placeInClip(project, clip, share))
   }
   return (
     <section className="compare" aria-label="Compare">
-      <div className="pair">
+      <div className={large ? 'pair large' : 'pair'}>
         <div>
           {other && <EngineCanvas source={{ kind: 'clip', clipId: other.clipId, offset: 0 }} name="compare-left" label="Reference picture" />}
           <span className="caption mono">{other ? `${nameOf(other.clipId)} · ${label}` : `master · ${label}`}</span>
         </div>
         <div>
-          {clip && placement && <EngineCanvas source={{ kind: 'clip', clipId: clip.id, offset: 0 }} name="compare-right" label="Picture of the chosen clip" />}
+          {clip && file?.facts.video && (
+            <EngineCanvas source={{ kind: 'clip', clipId: clip.id, offset }} name="compare-right" label="Picture of the chosen clip" />
+          )}
           <span className="caption mono">
-            {clip && placement ? `${nameOf(clip.id)} · ${sourceTimecode(project, { clipId: clip.id }, time)}` : clip ? 'not placed' : 'choose a clip'}
+            {clip ? `${nameOf(clip.id)} · ${clipLabel(own)}${placement ? (offset !== 0 ? ` · ${signedMs(offset)}` : '') : ' · no place yet'}` : 'choose a clip'}
           </span>
         </div>
       </div>
-      <Waves project={project} clip={clip} time={time} half={half} />
-      <div style={{ display: 'flex', gap: 8, alignItems: 'center' }}>
+      {loosened && (
+        <Slider
+          min={0}
+          max={duration}
+          step={0.04}
+          value={own / FLICKS_PER_SECOND}
+          tooltip={{ formatter: (v) => `${Number(v).toFixed(2)} s` }}
+          onChange={(v: number) => onOffset(flicks(offset + Math.round((v * FLICKS_PER_SECOND - own) * (placement?.rate ?? 1))))}
+          ariaLabelForHandle="Instant of the chosen clip"
+          style={{ margin: '0 6px' }}
+        />
+      )}
+      <Waves project={project} clip={clip} time={time} offset={offset} half={half} />
+      <div style={{ display: 'flex', gap: 6, alignItems: 'center', flexWrap: 'wrap' }}>
         <Segmented size="small" options={ZOOMS} value={half} onChange={setHalf} />
+        <Button size="small" onClick={() => setLarge(!large)} aria-pressed={large}>
+          {large ? 'smaller' : 'larger'}
+        </Button>
         <span style={{ flex: 1 }} />
-        <span className="quiet">check at its</span>
-        {(
-          [
-            ['start', 0.02],
-            ['middle', 0.5],
-            ['end', 0.98],
-          ] as const
-        ).map(([name, share]) => (
-          <Button key={name} size="small" disabled={!placement} onClick={() => goTo(share)}>
-            {name}
-          </Button>
-        ))}
-        <Button size="small" aria-label="One frame back" onClick={() => step(project, -1)}>
-          ‹
-        </Button>
-        <Button size="small" aria-label="One frame on" onClick={() => step(project, 1)}>
-          ›
-        </Button>
+        {loosened ? (
+          <>
+            <Button size="small" type="primary" disabled={!clip || placement?.locked} onClick={onSame}>
+              Same instant
+            </Button>
+            {placement && (
+              <Button size="small" onClick={() => onOffset(ZERO)}>
+                back in step
+              </Button>
+            )}
+          </>
+        ) : (
+          <>
+            <Button size="small" disabled={!placement} onClick={onTour} title="Plays two seconds of both sounds at the start, the middle and the end (C)">
+              Check
+            </Button>
+            <span className="quiet">at its</span>
+            {(
+              [
+                ['start', 0.02],
+                ['middle', 0.5],
+                ['end', 0.98],
+              ] as const
+            ).map(([name, share]) => (
+              <Button key={name} size="small" disabled={!placement} onClick={() => goTo(share)}>
+                {name}
+              </Button>
+            ))}
+          </>
+        )}
+        <Stepper what="both" onStep={(by) => step(project, by)} />
+        <Stepper
+          what="the clip"
+          disabled={!file?.facts.video}
+          onStep={(by) => onOffset(flicks(offset + clipFrames(file?.facts ?? null, placement?.rate ?? 1, by)))}
+        />
       </div>
     </section>
   )
+}
+
+function Stepper({ what, disabled, onStep }: { what: string; disabled?: boolean; onStep: (by: number) => void }) {
+  return (
+    <span style={{ display: 'inline-flex', gap: 2, alignItems: 'center' }}>
+      <span className="quiet">{what}</span>
+      <Button size="small" disabled={disabled} aria-label={`Step ${what} one frame back`} onClick={() => onStep(-1)}>
+        ‹
+      </Button>
+      <Button size="small" disabled={disabled} aria-label={`Step ${what} one frame on`} onClick={() => onStep(1)}>
+        ›
+      </Button>
+    </span>
+  )
+}
+
+/** What a clip shows, in its own time, when it has been stepped away from its place by `offset`. */
+export function ownTime(time: Flicks, offset: Flicks, placement: PlacementMap | null): Flicks {
+  return masterToClip(flicks(time + offset), placement ?? { start: ZERO, rate: 1 })
+}
+
+/** Instant at a share of a clip, as far as it lies on the master; `room` seconds are left to play before its end. */
+export function placeInClip(project: ProjectState, clip: Clip, share: number, room = 0): Flicks {
+  const placement = project.doc.placements[clip.id]
+  const seconds = project.files.find((f) => f.id === clip.fileId)?.facts.durationSeconds ?? 0
+  const from = Math.max(0, placement.start)
+  const to = Math.min(masterEnd(project), placement.start + seconds * placement.rate * FLICKS_PER_SECOND)
+  return flicks(Math.round(Math.max(from, Math.min(from + share * (to - from), to - room * FLICKS_PER_SECOND))))
+}
+
+/** Length of some of a clip's frames on the master's time. */
+export function clipFrames(facts: FileFacts | null, rate: number, count: number): number {
+  const { num, den } = facts?.video?.rate ?? { num: 25, den: 1 }
+  return Math.round((count * rate * FLICKS_PER_SECOND * den) / num)
+}
+
+function clipLabel(own: Flicks): string {
+  const seconds = own / FLICKS_PER_SECOND
+  return `${seconds < 0 ? '−' : ''}${Math.floor(Math.abs(seconds) / 60)}:${(Math.abs(seconds) % 60).toFixed(2).padStart(5, '0')}`
+}
+
+function signedMs(offset: Flicks): string {
+  return `${offset < 0 ? '−' : '+'}${Math.abs((offset / FLICKS_PER_SECOND) * 1000).toFixed(0)} ms`
 }
 
 function step(project: ProjectState, by: number): void {
   engine.seek(flicks(engine.now() + by * frameStart(1, projectRate(project.doc.settings))))
 }
 
-function Waves({ project, clip, time, half }: { project: ProjectState; clip: Clip | null; time: Flicks; half: number }) {
+function Waves({ project, clip, time, offset, half }: { project: ProjectState; clip: Clip | null; time: Flicks; offset: Flicks; half: number }) {
   const { doc, files } = project
   const ref = useRef<HTMLCanvasElement>(null)
   const [samples, setSamples] = useState<{ master: Samples | null; clip: Samples | null; at: number }>({ master: null, clip: null, at: 0 })
@@ -85,27 +177,33 @@ function Waves({ project, clip, time, half }: { project: ProjectState; clip: Cli
   const file = clip ? files.find((f) => f.id === clip.fileId) : undefined
   const placement = clip ? doc.placements[clip.id] : undefined
   const seconds = time / FLICKS_PER_SECOND
-  const clipSeconds = placement ? masterToClip(time, placement) / FLICKS_PER_SECOND : null
+  const clipSeconds = clip ? ownTime(time, offset, placement ?? null) / FLICKS_PER_SECOND : null
   const masterUrl = master?.ready.sound ? mediaUrl(master.contentKey, 'sound') : null
   const clipUrl = file?.ready.sound ? mediaUrl(file.contentKey, 'sound') : null
   const busy = useRef(false)
   const rate = placement?.rate ?? 1
+  // One reading at a time; what was asked for meanwhile is read next, and the last asked is always read.
+  const wanted = useRef<(() => Promise<void>) | null>(null)
   useEffect(() => {
+    const reach = half + 0.05
+    wanted.current = async () => {
+      const [m, c] = await Promise.all([
+        masterUrl ? readSamples(masterUrl, seconds - reach, seconds + reach) : null,
+        clipUrl && clipSeconds !== null ? readSamples(clipUrl, clipSeconds - reach / rate, clipSeconds + reach / rate) : null,
+      ])
+      setSamples({ master: m, clip: c, at: seconds })
+    }
     if (busy.current) return
     busy.current = true
-    const reach = half + 0.05
-    void Promise.all([
-      masterUrl ? readSamples(masterUrl, seconds - reach, seconds + reach) : null,
-      clipUrl && clipSeconds !== null ? readSamples(clipUrl, clipSeconds - reach / rate, clipSeconds + reach / rate) : null,
-    ]).then(
-      ([m, c]) => {
-        busy.current = false
-        setSamples({ master: m, clip: c, at: seconds })
-      },
-      () => {
-        busy.current = false
-      },
-    )
+    const work = async () => {
+      while (wanted.current) {
+        const read = wanted.current
+        wanted.current = null
+        await read().catch(() => undefined)
+      }
+      busy.current = false
+    }
+    void work()
   }, [masterUrl, clipUrl, seconds, clipSeconds, rate, half])
   const hue = hueOf(doc.angles.find((a) => a.id === clip?.angleId)?.hue ?? 0)
   useEffect(() => {

@@ -1,5 +1,5 @@
 import type { GatheredFile, ProjectState } from '@pendolo/api'
-import type { Clip } from '@pendolo/core/project'
+import type { Clip, Method } from '@pendolo/core/project'
 import { FLICKS_PER_SECOND, flicks, printLength } from '@pendolo/core/time'
 import { type KeyboardEvent, useMemo } from 'react'
 import { engine, masterEnd } from '../playback/use-engine.ts'
@@ -16,6 +16,19 @@ const HEAD = 24
 const WAVE = 52
 const ROW = 32
 
+/** Ways other than sound are said on the bar. */
+const METHOD_TEXT: Partial<Record<Method, string>> = {
+  timecode: 'by timecode',
+  light: 'by light',
+  through: 'through others',
+  time: 'by its clock',
+  'first-frame': 'by first frame',
+  points: 'by points',
+  mark: 'by mark',
+  exchange: 'from an exchange file',
+  hand: 'by hand',
+}
+
 interface Bar {
   clip: Clip
   file: GatheredFile
@@ -29,14 +42,14 @@ export function Coverage({
   project,
   clips,
   filter,
-  chosenId,
+  chosenIds,
   onChoose,
 }: {
   project: ProjectState
   clips: Clip[]
   filter: VerdictFilter
-  chosenId: string | null
-  onChoose: (id: string) => void
+  chosenIds: readonly string[]
+  onChoose: (id: string, more: boolean) => void
 }) {
   const { doc, files } = project
   const [ref, { width }] = useSize<HTMLDivElement>()
@@ -122,9 +135,10 @@ export function Coverage({
                       y={top + bar.lane * ROW + 6}
                       hue={hueOf(angle.hue)}
                       placement={doc.placements[bar.clip.id]}
-                      chosen={bar.clip.id === chosenId}
+                      chosen={chosenIds.includes(bar.clip.id)}
+                      takes={lanes > 1 && bars.some((b) => b !== bar && b.clip.angleId === angleId && b.from < bar.to - 0.1 && b.to > bar.from + 0.1)}
                       pale={!shows(bar.clip.id)}
-                      onChoose={() => onChoose(bar.clip.id)}
+                      onChoose={(more) => onChoose(bar.clip.id, more)}
                     />
                   ))}
               </g>
@@ -143,8 +157,15 @@ export function Coverage({
       <div className="tray" role="group" aria-label="Waiting tray">
         <span style={{ width: LABELS - 22 }}>Waiting tray</span>
         {waiting.map((c) => (
-          <button type="button" key={c.id} className="waiting" aria-pressed={c.id === chosenId} onClick={() => onChoose(c.id)}>
-            ○ {byId.get(c.fileId)?.name} · {c.state === 'parked' ? 'parked' : (doc.loose[c.id] ?? 'not tried yet')}
+          <button
+            type="button"
+            key={c.id}
+            className="waiting"
+            aria-pressed={chosenIds.includes(c.id)}
+            onClick={(e) => onChoose(c.id, e.ctrlKey || e.metaKey || e.shiftKey)}
+          >
+            ○ {doc.angles.find((a) => a.id === c.angleId)?.name} <span className="mono">{byId.get(c.fileId)?.name}</span> ·{' '}
+            {c.state === 'parked' ? 'parked' : (doc.loose[c.id] ?? 'not tried yet')}
           </button>
         ))}
         {waiting.length === 0 && <span className="quiet">empty: every clip has its place</span>}
@@ -162,6 +183,7 @@ function ClipBar({
   placement,
   chosen,
   pale,
+  takes,
   onChoose,
 }: {
   bar: Bar
@@ -172,7 +194,9 @@ function ClipBar({
   placement: ProjectState['doc']['placements'][string]
   chosen: boolean
   pale: boolean
-  onChoose: () => void
+  /** Another clip of the same camera lies on the same stretch. */
+  takes: boolean
+  onChoose: (more: boolean) => void
 }) {
   const peaks = usePeaks(bar.file.contentKey, bar.file.ready.peaks)
   const steps = Math.max(1, Math.floor(width / 4))
@@ -193,10 +217,11 @@ function ClipBar({
   }, [peaks, steps])
   const check = placement.verdict !== 'sure'
   const key = (event: KeyboardEvent) => {
-    if (event.key === 'Enter' || event.key === ' ') {
+    // Enter on a clip that is chosen already is left to the stage, which accepts it.
+    if (event.key === ' ' || (event.key === 'Enter' && !chosen)) {
       event.preventDefault()
       event.stopPropagation()
-      onChoose()
+      onChoose(event.ctrlKey || event.metaKey || event.shiftKey)
     }
   }
   return (
@@ -208,7 +233,7 @@ function ClipBar({
       aria-pressed={chosen}
       transform={`translate(${x} ${y})`}
       opacity={pale ? 0.25 : 1}
-      onClick={onChoose}
+      onClick={(e) => onChoose(e.ctrlKey || e.metaKey || e.shiftKey)}
       onKeyDown={key}
     >
       <rect
@@ -225,12 +250,28 @@ function ClipBar({
       <path d={path} stroke="var(--ink)" strokeOpacity="0.32" />
       <circle cx="11" cy="10" r="5" fill={check ? 'var(--paper)' : 'var(--ink)'} stroke="var(--ink)" strokeWidth="1.5" />
       {check && <path d="M11 5a5 5 0 0 1 0 10z" fill="var(--ink)" />}
-      {width > 110 && (
-        <text x="22" y="14" fontSize="11" fill="var(--ink)">
-          {placement.locked ? '⚿ ' : ''}
-          {placement.method === 'hand' ? 'by hand' : Math.abs(placement.rate - 1) > 0.01 ? `at ${placement.rate.toFixed(3)} ×` : ''}
-        </text>
-      )}
+      <text x="22" y="14" fontSize="11" fill="var(--ink)">
+        {fitting(
+          [
+            placement.locked ? 'locked' : '',
+            METHOD_TEXT[placement.method] ?? '',
+            Math.abs(placement.rate - 1) > 0.01 ? `at ${placement.rate.toFixed(3)} ×` : '',
+            takes ? 'one of several takes' : '',
+          ],
+          width - 26,
+        )}
+      </text>
     </g>
   )
+}
+
+/** As many of the remarks as fit in so many pixels. */
+function fitting(remarks: readonly string[], width: number): string {
+  let text = ''
+  for (const remark of remarks.filter(Boolean)) {
+    const next = text ? `${text} · ${remark}` : remark
+    if (next.length * 5.9 > width) break
+    text = next
+  }
+  return text
 }

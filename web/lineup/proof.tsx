@@ -1,9 +1,9 @@
 import type { ProjectState } from '@pendolo/api'
 import type { Clip, Placement } from '@pendolo/core/project'
 import { projectRate } from '@pendolo/core/project'
-import { FLICKS_PER_SECOND, type Flicks, flicks, placementFromSeconds, printTimecode, readTimecode, TimecodeError } from '@pendolo/core/time'
+import { FLICKS_PER_SECOND, type Flicks, flicks, placementFromSeconds, printLength, printTimecode, readTimecode, TimecodeError } from '@pendolo/core/time'
 import { App, Button, Input } from 'antd'
-import { useState } from 'react'
+import { Fragment, type ReactNode, useState } from 'react'
 import { Area, AreaChart, CartesianGrid, ReferenceLine, ResponsiveContainer, Scatter, ScatterChart, Tooltip, XAxis, YAxis } from 'recharts'
 import { useProof } from '../data/queries.ts'
 import { engine } from '../playback/use-engine.ts'
@@ -18,10 +18,11 @@ interface ProofProps extends Pick<StageProps, 'edit'> {
   readonly flam: boolean
   readonly onFlam: () => void
   readonly onSearchNear: () => void
+  readonly points: ReactNode
 }
 
 /** How sure a place is and why, the next-best, and what to do about it. */
-export function Proof({ project, clip, placement, edit, flam, onFlam, onSearchNear }: ProofProps) {
+export function Proof({ project, clip, placement, edit, flam, onFlam, onSearchNear, points }: ProofProps) {
   const { doc, files } = project
   const file = files.find((f) => f.id === clip.fileId)
   const angle = doc.angles.find((a) => a.id === clip.angleId)
@@ -83,6 +84,15 @@ export function Proof({ project, clip, placement, edit, flam, onFlam, onSearchNe
             </dd>
             <dt>next-best place</dt>
             <dd>{rival ? `${rival.startSeconds.toFixed(2)} s, ${proof.proof.rivalRatio.toFixed(2)}×` : 'none'}</dd>
+            {proof.proof.jumps?.map((jump) => (
+              <Fragment key={jump.clipSeconds}>
+                <dt>jump in the recording</dt>
+                <dd>
+                  {jump.bySeconds > 0 ? '+' : '−'}
+                  {Math.abs(jump.bySeconds * 1000).toFixed(1)} ms near {printLength(jump.clipSeconds)}
+                </dd>
+              </Fragment>
+            ))}
             {proof.proof.invertedPolarity && (
               <>
                 <dt>polarity</dt>
@@ -147,9 +157,11 @@ export function Proof({ project, clip, placement, edit, flam, onFlam, onSearchNe
           placement={placement}
           style={style}
           startFrame={doc.settings.startFrame}
+          sampleRate={file?.facts.audio?.sampleRate ?? 48000}
           onStart={(start) => placeAt(start, placement?.rate ?? 1, 'start typed by hand')}
         />
       )}
+      {points}
       {placement && <p className="quiet">[ ] a frame · Shift a tenth · Alt a millisecond · F flam check · Enter accepts</p>}
     </>
   )
@@ -173,9 +185,11 @@ function TypedStart({
   placement,
   style,
   startFrame,
+  sampleRate,
   onStart,
 }: {
   placement: Placement | null
+  sampleRate: number
   style: Parameters<typeof printTimecode>[1]
   startFrame: number
   onStart: (start: Flicks) => void
@@ -184,7 +198,7 @@ function TypedStart({
   const [text, setText] = useState('')
   const take = () => {
     try {
-      onStart(readStart(text, style, startFrame))
+      onStart(readStart(text, style, startFrame, sampleRate, placement?.start ?? null))
       setText('')
     } catch (error) {
       void message.warning(error instanceof Error ? error.message : String(error))
@@ -199,7 +213,7 @@ function TypedStart({
         onChange={(e) => setText(e.target.value)}
         onPressEnter={take}
         aria-label="Start on the master"
-        placeholder={placement ? 'new start: 00:01:07:11, −3.2 s, 12 f' : 'start: 00:01:07:11, −3.2 s, 12 f'}
+        placeholder={placement ? '00:01:07:11, −3.2 s, +2 f to move it' : '00:01:07:11, −3.2 s, 12 f, 4800 samples'}
       />
       <Button size="small" onClick={take} disabled={text.trim() === ''}>
         Place
@@ -208,20 +222,24 @@ function TypedStart({
   )
 }
 
-/** Reads a start as timecode, seconds ("−3.2 s") or frames ("12 f"), with sign. */
-function readStart(text: string, style: Parameters<typeof printTimecode>[1], startFrame: number): Flicks {
+/**
+ * Reads a start as timecode, seconds ("−3.2 s"), frames ("12 f") or samples; an amount with a plus, or with "by" before
+ * it, moves a clip that has a place from where it is.
+ */
+function readStart(text: string, style: Parameters<typeof printTimecode>[1], startFrame: number, sampleRate: number, from: Flicks | null): Flicks {
   const clean = text.trim().replace('−', '-')
-  const amount = /^([+-]?\d+(?:[.,]\d+)?)\s*(s|ms|f)$/i.exec(clean)
+  const amount = /^(by\s+)?([+-]?)(\d+(?:[.,]\d+)?)\s*(s|ms|f|samples?)$/i.exec(clean)
   if (amount) {
-    const value = Number(amount[1].replace(',', '.'))
-    const unit = amount[2].toLowerCase()
-    const seconds = unit === 's' ? value : unit === 'ms' ? value / 1000 : (value * style.rate.den) / style.rate.num
-    return flicks(Math.round(seconds * FLICKS_PER_SECOND))
+    const value = Number(`${amount[2]}${amount[3].replace(',', '.')}`)
+    const unit = amount[4].toLowerCase()
+    const seconds = unit === 's' ? value : unit === 'ms' ? value / 1000 : unit === 'f' ? (value * style.rate.den) / style.rate.num : value / sampleRate
+    const moves = from !== null && (amount[1] !== undefined || amount[2] === '+')
+    return flicks(Math.round(seconds * FLICKS_PER_SECOND) + (moves ? from : 0))
   }
   try {
     return readTimecode(clean, style, startFrame)
   } catch (error) {
-    throw error instanceof TimecodeError ? new Error(`${error.message}, or seconds like −3.2 s, or frames like 12 f`) : error
+    throw error instanceof TimecodeError ? new Error(`${error.message}, or seconds like −3.2 s, frames like 12 f, or samples`) : error
   }
 }
 

@@ -1,4 +1,5 @@
 import { FLICKS_PER_SECOND, type Flicks, flicks, ZERO } from '@pendolo/core/time'
+import type { Click } from './clicks.ts'
 import { SoundDesk } from './sound.ts'
 import type { ClockMap, FromWorker, PictureHealth, PlayModel, TileSource, ToWorker } from './types.ts'
 
@@ -8,6 +9,10 @@ export interface EngineHealth extends PictureHealth {
   /** Master time that sounds now, s. */
   readonly soundSeconds: number
   readonly speed: number
+  /** Sounds that are heard, by clip: level now as root mean square, 0..1, and place, −1 left to 1 right. */
+  readonly sounds: Record<string, { level: number; pan: number }>
+  /** Clicks given to the audio clock since playing began. */
+  readonly clicks: number
 }
 
 export interface EngineState {
@@ -44,6 +49,7 @@ export class Engine {
   readonly #listeners = new Set<() => void>()
   #canvases = 0
   #audible: PlayModel['sounds'] | null = null
+  #clicks: readonly Click[] = []
 
   constructor() {
     this.#worker = new Worker(new URL('./pictures.worker.ts', import.meta.url), { type: 'module' })
@@ -70,6 +76,12 @@ export class Engine {
   listenTo(sounds: PlayModel['sounds'] | null): void {
     this.#audible = sounds
     this.#desk?.set(sounds ?? this.#model?.sounds ?? [])
+  }
+
+  /** Clicks that sound along while playing at normal speed; an empty list is silence. */
+  clickAlong(clicks: readonly Click[]): void {
+    this.#clicks = clicks
+    this.#desk?.clicks.set(clicks)
   }
 
   subscribe = (listener: () => void): (() => void) => {
@@ -130,6 +142,7 @@ export class Engine {
     this.#halt()
     this.#desk ??= new SoundDesk()
     this.#desk.set(this.#audible ?? this.#model.sounds)
+    this.#desk.clicks.set(this.#clicks)
     await this.#desk.context.resume()
     this.#speed = speed
     this.#time = from
@@ -223,6 +236,13 @@ export class Engine {
   }
 
   health(): EngineHealth {
-    return { ...this.#health, playing: this.#playing, soundSeconds: this.now() / FLICKS_PER_SECOND, speed: this.#speed }
+    return {
+      ...this.#health,
+      playing: this.#playing,
+      soundSeconds: this.now() / FLICKS_PER_SECOND,
+      speed: this.#speed,
+      sounds: this.#desk?.levels() ?? {},
+      clicks: this.#desk?.clicks.given ?? 0,
+    }
   }
 }

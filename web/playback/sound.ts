@@ -1,5 +1,6 @@
 import { FLICKS_PER_SECOND } from '@pendolo/core/time'
 import { ALL_FORMATS, AudioBufferSink, Input, UrlSource } from 'mediabunny'
+import { Clicks } from './clicks.ts'
 import type { PlaySound } from './types.ts'
 
 /** Sound scheduled ahead of the clock, s. */
@@ -10,6 +11,7 @@ class SoundLane {
   readonly #context: AudioContext
   readonly #gain: GainNode
   readonly #pan: StereoPannerNode
+  readonly #meter: AnalyserNode
   readonly #input: Input
   readonly #sink: Promise<AudioBufferSink | null>
   readonly #nodes = new Set<AudioBufferSourceNode>()
@@ -21,6 +23,8 @@ class SoundLane {
     this.#sound = sound
     this.#gain = context.createGain()
     this.#pan = context.createStereoPanner()
+    this.#meter = context.createAnalyser()
+    this.#gain.connect(this.#meter)
     this.#gain.connect(this.#pan).connect(out)
     this.#input = new Input({ formats: ALL_FORMATS, source: new UrlSource(sound.url) })
     this.#sink = this.#input
@@ -41,6 +45,17 @@ class SoundLane {
       this.#gain.gain.setTargetAtTime(sound.gain, now, 0.008)
       this.#pan.pan.setTargetAtTime(sound.pan, now, 0.008)
     }
+  }
+
+  /** Root mean square of the last 40 ms behind the level, 0..1. */
+  get level(): number {
+    const last = new Float32Array(this.#meter.fftSize)
+    this.#meter.getFloatTimeDomainData(last)
+    return Math.sqrt(last.reduce((sum, x) => sum + x * x, 0) / last.length)
+  }
+
+  get pan(): number {
+    return this.#sound.pan
   }
 
   get url(): string {
@@ -102,12 +117,14 @@ export class SoundDesk {
   readonly context: AudioContext
   readonly #out: GainNode
   readonly #lanes = new Map<string, SoundLane>()
+  readonly clicks: Clicks
   #playing: { master: number; at: number } | null = null
 
   constructor() {
     this.context = new AudioContext({ latencyHint: 'interactive', sampleRate: 48000 })
     this.#out = this.context.createGain()
     this.#out.connect(this.context.destination)
+    this.clicks = new Clicks(this.context, this.#out)
   }
 
   /** Which sounds there are; those with gain 0 are not even decoded. */
@@ -129,16 +146,23 @@ export class SoundDesk {
     }
   }
 
+  /** What sounds now, by clip: level as root mean square, 0..1, and place from −1 left to 1 right. */
+  levels(): Record<string, { level: number; pan: number }> {
+    return Object.fromEntries([...this.#lanes].map(([id, lane]) => [id, { level: lane.level, pan: lane.pan }]))
+  }
+
   /** Starts all sounds; @returns the context second at which master second `master` sounds */
   start(master: number): number {
     const at = this.context.currentTime + 0.08
     this.#playing = { master, at }
     for (const lane of this.#lanes.values()) void lane.start(master, at)
+    this.clicks.start(master, at)
     return at
   }
 
   stop(): void {
     this.#playing = null
     for (const lane of this.#lanes.values()) lane.stop()
+    this.clicks.stop()
   }
 }

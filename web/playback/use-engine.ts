@@ -1,7 +1,7 @@
 import type { ProjectState } from '@pendolo/api'
 import { heardGains } from '@pendolo/core/mix'
 import { DEFAULT_STRIP, type FileFacts, frameGridOf, pictureSpans } from '@pendolo/core/project'
-import { type Flicks, type FrameGrid, secondsToFlicks, ZERO } from '@pendolo/core/time'
+import { type Flicks, type FrameGrid, type PlacementMap, pictureSpan, secondsToFlicks, ZERO } from '@pendolo/core/time'
 import { useEffect, useMemo, useSyncExternalStore } from 'react'
 import { mediaUrl } from '../data/client.ts'
 import { Engine, type EngineHealth, type EngineState } from './engine.ts'
@@ -38,12 +38,21 @@ export function playModel(project: ProjectState): PlayModel {
     const file = files.get(doc.clips[span.clipId].fileId) as ProjectState['files'][number]
     return {
       ...span,
-      map: doc.placements[span.clipId],
+      map: doc.placements[span.clipId] as PlacementMap,
       grid: frameGridOf(file.facts) as FrameGrid,
       tileUrl: file.ready.tile ? mediaUrl(file.contentKey, 'tile') : null,
       sharpUrl: file.ready.sharp ? mediaUrl(file.contentKey, 'sharp') : null,
     }
   })
+  // Clips without a place are looked at by themselves, from their own beginning; no angle shows them.
+  for (const c of Object.values(doc.clips)) {
+    const file = files.get(c.fileId)
+    const grid = file && frameGridOf(file.facts)
+    if (!file || !grid || doc.placements[c.id] || c.state === 'aside') continue
+    const map = { start: ZERO, rate: 1 }
+    const urls = { tileUrl: file.ready.tile ? mediaUrl(file.contentKey, 'tile') : null, sharpUrl: file.ready.sharp ? mediaUrl(file.contentKey, 'sharp') : null }
+    clips.push({ clipId: c.id, angleId: '', ...pictureSpan(map, grid), map, grid, ...urls })
+  }
   return {
     angles: doc.angles.map(({ id, framing }) => ({ id, framing })),
     clips,

@@ -1,16 +1,23 @@
 import type { Mark, Pulse } from '@pendolo/core/project'
-import { FLICKS_PER_SECOND, flicks, printLength } from '@pendolo/core/time'
-import { useRef } from 'react'
+import { FLICKS_PER_SECOND, type Flicks, flicks, printLength } from '@pendolo/core/time'
+import { useRef, useState } from 'react'
 import { engine } from '../playback/use-engine.ts'
 import { useEveryFrame, useSize } from '../score/time-view.ts'
 import { type Peaks, Waveform } from '../score/waveform.tsx'
 import { hueOf } from '../ui/theme.ts'
+import type { Stretch } from './correct.tsx'
 
 const LEFT = 44
 const RIGHT = 14
 /** Seconds on a line when there is no pulse to break lines at. */
 const LINE_SECONDS = 16
 const BARS_A_LINE = 8
+const HEIGHT = 104
+/** A press that moves farther than this, px, chooses a stretch. */
+const SLIP = 6
+/** A beat is caught by its foot this near, px. */
+const CATCH = 5
+const FOOT = 74
 
 interface Line {
   readonly from: number
@@ -37,28 +44,97 @@ function breakLines(pulse: Pulse | null, total: number): Line[] {
   return out
 }
 
-/** The master laid out in lines, like printed music, with bars, beats, tempo and marks. */
-export function SheetLines({ pulse, marks, peaks, total }: { pulse: Pulse | null; marks: readonly Mark[]; peaks: Peaks | null; total: number }) {
+interface Sheet {
+  readonly pulse: Pulse | null
+  readonly marks: readonly Mark[]
+  readonly peaks: Peaks | null
+  readonly total: number
+  readonly stretch: Stretch | null
+  readonly onStretch: (stretch: Stretch | null) => void
+  readonly onDragBeat: (at: Flicks, to: Flicks) => void
+}
+
+const secondsOf = (t: number) => t / FLICKS_PER_SECOND
+const flicksOf = (t: number) => flicks(Math.round(t * FLICKS_PER_SECOND))
+
+/** The master laid out in lines, like printed music, with bars, beats, tempo and marks. A drag chooses a stretch; a beat is dragged by its foot. */
+export function SheetLines({ pulse, marks, peaks, total, stretch, onStretch, onDragBeat }: Sheet) {
   const [ref, { width }] = useSize<HTMLDivElement>()
   const lines = breakLines(pulse, total)
+  const own = width - 34
+  const drag = useRef<{ x: number; y: number; time: number; beat: Flicks | null; moved: boolean } | null>(null)
+  const [held, setHeld] = useState<{ beat: Flicks; to: number } | null>(null)
+  const spot = (event: React.PointerEvent<HTMLDivElement>) => {
+    const sheets = [...event.currentTarget.querySelectorAll<HTMLElement>('[data-line]')]
+    const at = Math.max(
+      0,
+      sheets.findLastIndex((s) => s.getBoundingClientRect().top <= event.clientY),
+    )
+    const box = sheets[at]?.getBoundingClientRect()
+    const line = lines[at]
+    if (!box || !line) return null
+    const span = Math.max(line.to - line.from, LINE_SECONDS)
+    const plot = own - LEFT - RIGHT
+    const time = Math.max(line.from, Math.min(line.to - 0.001, line.from + ((event.clientX - box.left - LEFT) / plot) * span))
+    return { time, y: event.clientY - box.top, perPx: span / plot }
+  }
+  const down = (event: React.PointerEvent<HTMLDivElement>) => {
+    const here = spot(event)
+    if (!here || event.button !== 0) return
+    let beat: Flicks | null = null
+    if (pulse && here.y >= FOOT && here.y <= FOOT + 16)
+      for (const b of pulse.beats)
+        if (
+          Math.abs(secondsOf(b) - here.time) < CATCH * here.perPx &&
+          (beat === null || Math.abs(secondsOf(b) - here.time) < Math.abs(secondsOf(beat) - here.time))
+        )
+          beat = b
+    drag.current = { x: event.clientX, y: event.clientY, time: here.time, beat, moved: false }
+    event.currentTarget.setPointerCapture(event.pointerId)
+  }
+  const move = (event: React.PointerEvent<HTMLDivElement>) => {
+    const { current } = drag
+    const here = current && spot(event)
+    if (!current || !here) return
+    if (Math.abs(event.clientX - current.x) > (current.beat === null ? SLIP : 1) || Math.abs(event.clientY - current.y) > HEIGHT / 2) current.moved = true
+    if (!current.moved) return
+    if (current.beat !== null) setHeld({ beat: current.beat, to: secondsOf(current.beat) + (event.clientX - current.x) * here.perPx })
+    else onStretch({ from: flicksOf(Math.min(current.time, here.time)), to: flicksOf(Math.max(current.time, here.time)) })
+  }
+  const up = () => {
+    const { current } = drag
+    drag.current = null
+    if (!current) return
+    if (!current.moved) engine.seek(current.beat ?? flicksOf(current.time))
+    else if (current.beat !== null && held) onDragBeat(current.beat, flicksOf(held.to))
+    setHeld(null)
+  }
   return (
-    <div className="lines" ref={ref}>
+    <div className="lines" ref={ref} onPointerDown={down} onPointerMove={move} onPointerUp={up} onPointerCancel={up}>
       {width > 0 &&
         lines.map((line) => (
           <SheetLine
             key={line.from}
             line={line}
-            width={width - 34}
+            width={own}
             pulse={pulse}
-            marks={marks.filter((m) => m.time / FLICKS_PER_SECOND >= line.from && m.time / FLICKS_PER_SECOND < line.to)}
+            marks={marks.filter((m) => secondsOf(m.time) < line.to && secondsOf(m.end ?? m.time) >= line.from)}
             peaks={peaks}
+            stretch={stretch}
+            held={held}
           />
         ))}
     </div>
   )
 }
 
-function SheetLine({ line, width, pulse, marks, peaks }: { line: Line; width: number; pulse: Pulse | null; marks: readonly Mark[]; peaks: Peaks | null }) {
+interface OneLine extends Pick<Sheet, 'pulse' | 'marks' | 'peaks' | 'stretch'> {
+  readonly line: Line
+  readonly width: number
+  readonly held: { beat: Flicks; to: number } | null
+}
+
+function SheetLine({ line, width, pulse, marks, peaks, stretch, held }: OneLine) {
   const head = useRef<HTMLDivElement>(null)
   const plot = width - LEFT - RIGHT
   // Every line has the same scale unless it is longer than usual; a short one ends early, like a last line of print.
@@ -66,22 +142,30 @@ function SheetLine({ line, width, pulse, marks, peaks }: { line: Line; width: nu
   const x = (t: number) => LEFT + ((t - line.from) / span) * plot
   const down = new Set(pulse?.downbeats)
   const beats = (pulse?.beats ?? [])
-    .map((b, i) => ({ t: b / FLICKS_PER_SECOND, bar: down.has(i) }))
+    .map((b, i) => ({ t: held?.beat === b ? held.to : secondsOf(b), bar: down.has(i), at: b }))
     .filter((b) => b.t >= line.from - 1e-6 && b.t < line.to - 1e-6)
-  const tempo = beats.length > 3 ? (60 * (beats.length - 1)) / (beats[beats.length - 1].t - beats[0].t) : null
+  // The middle distance: a pause on the line is no slow beat.
+  const distances = beats
+    .slice(1)
+    .map((b, i) => b.t - beats[i].t)
+    .sort((a, b) => a - b)
+  const tempo = beats.length > 3 ? 60 / distances[distances.length >> 1] : null
   useEveryFrame((now) => {
     if (!head.current) return
     const here = now >= line.from && now < line.to
     head.current.style.visibility = here ? 'visible' : 'hidden'
     if (here) head.current.style.transform = `translateX(${x(now)}px)`
   })
-  const seek = (event: React.PointerEvent<HTMLDivElement>) => {
-    const box = event.currentTarget.getBoundingClientRect()
-    const t = line.from + ((event.clientX - box.left - LEFT) / plot) * span
-    engine.seek(flicks(Math.round(Math.max(line.from, Math.min(line.to - 0.001, t)) * FLICKS_PER_SECOND)))
+  /** A stretch of time as far as it lies on this line, px. */
+  const shade = (range: { from: number; to: number }) => {
+    const [a, b] = [Math.max(line.from, secondsOf(range.from)), Math.min(line.to, secondsOf(range.to))]
+    return b > a ? { x: x(a), width: x(b) - x(a) } : null
   }
+  const chosen = stretch && shade(stretch)
+  const locks = (pulse?.locked ?? []).map(shade).filter((r) => r !== null)
+  const step = pulse?.clarityStep ?? 0.5
   return (
-    <div style={{ position: 'relative', height: 104, width }} onPointerDown={seek}>
+    <div data-line style={{ position: 'relative', height: HEIGHT, width }}>
       <Waveform
         peaks={peaks}
         from={line.from}
@@ -91,7 +175,7 @@ function SheetLine({ line, width, pulse, marks, peaks }: { line: Line; width: nu
       />
       <svg
         width={width}
-        height={104}
+        height={HEIGHT}
         style={{ position: 'absolute', inset: 0 }}
         role="img"
         aria-label={`from ${printLength(line.from)} to ${printLength(line.to)}, ${beats.length} beats`}
@@ -99,9 +183,31 @@ function SheetLine({ line, width, pulse, marks, peaks }: { line: Line; width: nu
         <text x={4} y={52} fontSize="13" fill="var(--ink)" style={{ fontFamily: 'var(--serif)' }}>
           {line.bar ?? printLength(line.from)}
         </text>
+        {chosen && <rect x={chosen.x} y={18} width={chosen.width} height={70} fill="var(--brass)" fillOpacity={0.22} />}
+        {locks.map((r) => (
+          <rect key={r.x} x={r.x} y={87} width={r.width} height={4} fill="var(--brass)">
+            <title>locked</title>
+          </rect>
+        ))}
+        {/* Where the beats are less sure, the foot of the line is paler. */}
+        {pulse?.clarity
+          ?.slice(Math.floor(line.from / step), Math.ceil(line.to / step))
+          .map((sure, i) => ({ sure, t: (Math.floor(line.from / step) + i) * step }))
+          .filter((c) => c.sure > 0 && c.t + step > line.from)
+          .map((c) => (
+            <rect
+              key={c.t}
+              x={x(Math.max(line.from, c.t))}
+              y={92}
+              width={Math.max(0, x(Math.min(line.to, c.t + step)) - x(Math.max(line.from, c.t)))}
+              height={3}
+              fill="var(--ink)"
+              fillOpacity={0.08 + 0.5 * c.sure ** 2}
+            />
+          ))}
         {beats.map((b) => (
           <line
-            key={b.t}
+            key={b.at}
             x1={x(b.t)}
             x2={x(b.t)}
             y1={b.bar ? 18 : 78}
@@ -112,7 +218,7 @@ function SheetLine({ line, width, pulse, marks, peaks }: { line: Line; width: nu
           />
         ))}
         {tempo !== null && (
-          <text x={Math.max(LEFT, x(line.to) - 52)} y={99} fontSize="11" fill="var(--ink-quiet)">
+          <text x={Math.max(LEFT, x(line.to) - 52)} y={103} fontSize="11" fill="var(--ink-quiet)">
             ♩ {tempo.toFixed(1)}
           </text>
         )}
@@ -122,12 +228,17 @@ function SheetLine({ line, width, pulse, marks, peaks }: { line: Line; width: nu
           </text>
         )}
         {marks.map((m) => {
-          const px = x(m.time / FLICKS_PER_SECOND)
+          const px = x(Math.max(line.from, secondsOf(m.time)))
+          const over = m.end === undefined ? null : shade({ from: m.time, to: m.end })
+          const wide = m.name.length * 6.6 + 12
+          // At the end of a line the flag hangs to the left.
+          const from = px + wide > width ? px - wide : px
           return (
             <g key={m.id}>
+              {over && <rect x={over.x} y={20} width={over.width} height={56} fill={hueOf(m.hue)} fillOpacity={0.13} />}
               <line x1={px} x2={px} y1={4} y2={88} stroke={hueOf(m.hue)} strokeWidth="1.6" />
-              <rect x={px} y={2} width={m.name.length * 6.6 + 12} height={16} fill={hueOf(m.hue)} rx="1.5" />
-              <text x={px + 5} y={14} fontSize="11" fill="#fff">
+              <rect x={from} y={2} width={wide} height={16} fill={hueOf(m.hue)} rx="1.5" />
+              <text x={from + 5} y={14} fontSize="11" fill="#fff">
                 {m.name}
               </text>
             </g>

@@ -12,7 +12,10 @@ import { usePeaks } from '../score/waveform.tsx'
 import { newId } from '../ui/ids.ts'
 import { Paper } from '../ui/paper.tsx'
 import { hueOf } from '../ui/theme.ts'
+import { CorrectBeats, type Stretch } from './correct.tsx'
+import { TempoCurve } from './curves.tsx'
 import { SheetLines } from './lines.tsx'
+import { MarksFiles } from './marks-files.tsx'
 
 export function Pulse({ project, edit, top }: StageProps) {
   const { doc, files } = project
@@ -22,6 +25,7 @@ export function Pulse({ project, edit, top }: StageProps) {
   const [find, setFind] = useState('')
   const [kind, setKind] = useState<MarkKind | 'all'>('all')
   const [editing, setEditing] = useState<string | null>(null)
+  const [stretch, setStretch] = useState<Stretch | null>(null)
   const rate = projectRate(doc.settings)
   const style = { rate, dropFrame: doc.settings.dropFrame }
   const master = files.find((f) => f.id === doc.clips[doc.masterClipId ?? '']?.fileId)
@@ -93,15 +97,55 @@ export function Pulse({ project, edit, top }: StageProps) {
       )}
       <div className="pulse">
         <Paper className="sheet">
-          <SheetLines pulse={pulse} marks={doc.marks} peaks={peaks} total={masterEnd(project) / FLICKS_PER_SECOND} />
+          <CorrectBeats pulse={pulse} stretch={stretch} onStretch={setStretch} edit={edit} />
+          <SheetLines
+            pulse={pulse}
+            marks={doc.marks}
+            peaks={peaks}
+            total={masterEnd(project) / FLICKS_PER_SECOND}
+            stretch={stretch}
+            onStretch={setStretch}
+            onDragBeat={(at, to) => edit([{ type: 'correctPulse', act: { do: 'drag', at, to } }], 'move a beat')}
+          />
           <div className="foot">
             <Button type="primary" onClick={drop}>
               Drop a mark (B)
             </Button>{' '}
-            <span className="quiet">B drops a mark while it plays, Shift + B names it at once · click the sheet to go there · Space plays</span>
+            {stretch && (
+              <Button
+                onClick={() =>
+                  edit(
+                    [
+                      {
+                        type: 'addMarks',
+                        marks: [
+                          {
+                            id: newId(),
+                            time: stretch.from,
+                            end: stretch.to,
+                            kind: 'section',
+                            name: `Section ${doc.marks.length + 1}`,
+                            hue: doc.marks.length % 12,
+                          },
+                        ],
+                      },
+                    ],
+                    'mark a stretch',
+                  )
+                }
+              >
+                Mark the stretch
+              </Button>
+            )}{' '}
+            <span className="quiet">
+              {stretch
+                ? 'Corrections above go for this stretch · Esc: everywhere'
+                : 'Shift + B names it at once · drag chooses a stretch · drag a beat by its foot'}
+            </span>
           </div>
         </Paper>
         <aside className="side" aria-label="Marks">
+          {pulse && pulse.beats.length > 1 && <TempoCurve pulse={pulse} total={masterEnd(project) / FLICKS_PER_SECOND} />}
           <h3>Marks</h3>
           <div style={{ display: 'flex', gap: 6 }}>
             <Input placeholder="Find a mark" value={find} onChange={(e) => setFind(e.target.value)} aria-label="Find a mark" allowClear />
@@ -167,6 +211,7 @@ export function Pulse({ project, edit, top }: StageProps) {
               </li>
             ))}
           </ul>
+          <MarksFiles project={project} peaks={peaks} edit={edit} />
           <div style={{ display: 'flex', gap: 6 }}>
             <Button
               size="small"

@@ -3,7 +3,7 @@ import { pictureSpans, projectRate } from '@pendolo/core/project'
 import { FLICKS_PER_SECOND, type Flicks, flicks, frameStart, nearestFrameStart, printTimecode } from '@pendolo/core/time'
 import { App, Button, Dropdown, InputNumber, Popover, Segmented } from 'antd'
 import { Pause, Play } from 'lucide-react'
-import { useEffect, useMemo, useRef, useState } from 'react'
+import { useEffect, useMemo, useRef } from 'react'
 import { useHotkeys } from 'react-hotkeys-hook'
 import { Link } from 'react-router'
 import { engine, useEngine } from '../playback/use-engine.ts'
@@ -13,12 +13,12 @@ import { ANGLE_KEYS } from '../ui/bob.tsx'
 import { newId } from '../ui/ids.ts'
 import { Paper } from '../ui/paper.tsx'
 import { useStable } from '../ui/stable.ts'
+import { setTouchLag, useTouchLag } from '../ui/touch-lag.ts'
 import { Wall } from './wall.tsx'
 
 const CODES = ANGLE_KEYS.map((k) => (/\d/.test(k) ? `Digit${k}` : `Key${k.toUpperCase()}`))
 /** Long enough for the new cut to reach the picture engine on a busy machine. */
 const PREVIEW_SECONDS = 0.3
-const LAG_KEY = 'pendolo.touch-lag-ms'
 
 export function Switch({ project, edit, top }: StageProps) {
   const { doc } = project
@@ -28,7 +28,7 @@ export function Switch({ project, edit, top }: StageProps) {
   const { message } = App.useApp()
   const cut = doc.cuts.find((c) => c.id === doc.activeCutId) ?? doc.cuts[0]
   const { points } = cut
-  const [lag, setLag] = useState(() => Number(localStorage.getItem(LAG_KEY) ?? 0))
+  const lag = useTouchLag()
   const spans = useMemo(() => {
     const facts = new Map(project.files.map((f) => [f.id, f.facts]))
     return pictureSpans(doc, (id) => facts.get(id))
@@ -243,18 +243,7 @@ export function Switch({ project, edit, top }: StageProps) {
                   />
                 </label>
                 <label htmlFor="touch-lag">
-                  my touch lag, ms{' '}
-                  <InputNumber
-                    id="touch-lag"
-                    size="small"
-                    min={0}
-                    max={500}
-                    value={lag}
-                    onChange={(v) => {
-                      setLag(v ?? 0)
-                      localStorage.setItem(LAG_KEY, String(v ?? 0))
-                    }}
-                  />
+                  my touch lag, ms <InputNumber id="touch-lag" size="small" min={-200} max={500} value={lag} onChange={(v) => setTouchLag(v ?? 0)} />
                 </label>
               </div>
             }

@@ -21,7 +21,15 @@ export function hueOf(hue: number): string {
 }
 
 const FONT = "'Instrument Sans Variable', system-ui, sans-serif"
-const shared = { fontFamily: FONT, fontSize: 13, colorPrimary: '#c9973f', borderRadius: 6, motionDurationMid: '0.12s', motionDurationSlow: '0.16s' }
+const shared = {
+  fontFamily: FONT,
+  fontSize: 13,
+  colorPrimary: '#c9973f',
+  colorInfo: '#c9973f',
+  borderRadius: 6,
+  motionDurationMid: '0.12s',
+  motionDurationSlow: '0.16s',
+}
 
 /** Dark rooms and pictures. */
 export const stageTheme: ThemeConfig = {

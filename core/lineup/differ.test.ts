@@ -1,0 +1,71 @@
+import { ANALYSIS_RATE, sourceOf } from '../signal/index.ts'
+import { compareLines } from './differ.ts'
+import { placeBySound, SoundReference } from './index.ts'
+import { heard } from './place.ts'
+
+const random = (seed: number) => {
+  let a = seed
+  return () => {
+    a = (a * 1103515245 + 12345) & 0x7fffffff
+    return a / 0x7fffffff - 0.5
+  }
+}
+
+/** A bar of notes over and over, every time with one soft note of its own. */
+function loop(times: number, length: number): Float32Array {
+  const out = new Float32Array(times * length)
+  const common = random(7)
+  const bar = new Float32Array(length)
+  for (let i = 0; i < 24; i++) strike(bar, Math.floor((i * length) / 24), 200 + 900 * (common() + 0.5), 0.2)
+  for (let k = 0; k < times; k++) {
+    out.set(bar, k * length)
+    const own = random(100 + 31 * k)
+    for (let i = 0; i < 3; i++) strike(out, k * length + Math.floor((own() + 0.5) * length * 0.9), 300 + 1500 * (own() + 0.5), 0.035)
+  }
+  return out
+}
+
+function strike(out: Float32Array, at: number, hz: number, level: number): void {
+  for (let i = 0; i < 2400 && at + i < out.length; i++) out[at + i] += level * Math.exp(-i / 700) * Math.sin((2 * Math.PI * hz * i) / ANALYSIS_RATE)
+}
+
+const length = 4 * ANALYSIS_RATE
+const master = loop(14, length)
+const filmed = (bar: number, bars: number, sign = 1) => {
+  const noise = random(bar + 1)
+  return master.slice(bar * length, (bar + bars) * length).map((x) => sign * x + 0.02 * noise())
+}
+const line = (bar: number) => ({ startSeconds: (bar * length) / ANALYSIS_RATE, rate: 1 })
+
+test.each([1, -1])('what differs between repetitions tells the true one, polarity %p', (sign) => {
+  const clip = sourceOf(filmed(5, 4, sign))
+  const source = sourceOf(master)
+  for (const rival of [2, 4, 6, 9]) {
+    expect(compareLines(source, clip, line(5), line(rival), sign)).toBeGreaterThan(8)
+    expect(compareLines(source, clip, line(rival), line(5), sign)).toBeLessThan(-8)
+  }
+})
+
+test('between two places that the clip fits neither of, nothing speaks for one', () => {
+  const clip = sourceOf(filmed(5, 4))
+  expect(Math.abs(compareLines(sourceOf(master), clip, line(1), line(8), 1) as number)).toBeLessThan(6)
+})
+
+test('places that are the same sound cannot be told apart', () => {
+  const twice = new Float32Array(4 * length)
+  twice.set(master.subarray(0, length * 2))
+  twice.set(master.subarray(0, length * 2), 2 * length)
+  const clip = sourceOf(master.slice(0, length * 2))
+  expect(Math.abs(compareLines(sourceOf(twice), clip, line(0), line(2), 1) as number)).toBeLessThan(1)
+})
+
+test('a clip of a loop is placed at its own repetition and says why; of an exact loop it is only to be checked', () => {
+  const placed = placeBySound(new SoundReference(heard(master)), heard(filmed(7, 3)))
+  expect(placed.verdict).toBe('sure')
+  expect(Math.abs((placed.startSeconds as number) - 28)).toBeLessThan(0.001)
+  const exact = new Float32Array(10 * length)
+  for (let k = 0; k < 10; k++) exact.set(master.subarray(0, length), k * length)
+  const open = placeBySound(new SoundReference(heard(exact)), heard(exact.slice(3 * length, 6 * length)))
+  expect(open.verdict).toBe('check')
+  expect(open.why).toContain('almost equally')
+})

@@ -1,0 +1,84 @@
+import { bwfTimecode, fileTimecode, placeByTimecode, soundTimecode, type TimecodeReading, type TimecodeReference } from './timecode.ts'
+
+const P25 = { num: 25, den: 1 }
+const P2997 = { num: 30000, den: 1001 }
+const P24 = { num: 24, den: 1 }
+
+const known = (name: string, reading: TimecodeReading, startSeconds: number, rate = 1): TimecodeReference => ({ name, reading, startSeconds, rate })
+
+describe('placing by timecode', () => {
+  test('one recording of known place carries all others', () => {
+    const desk = known('desk.wav', fileTimecode('10:00:00:00', P25, 0, null), 0)
+    const placed = placeByTimecode([fileTimecode('10:01:07:05', P25, 0, null)], [desk])
+    expect(placed).toMatchObject({ startSeconds: expect.closeTo(67.2, 6), rate: 1, origin: 'file' })
+  })
+
+  test('the label belongs to the first picture, not to the beginning of the file', () => {
+    const desk = known('desk.wav', bwfTimecode(36000 * 48000, 48000, null), 0)
+    expect(placeByTimecode([fileTimecode('10:00:02:00', P25, 0.04, null)], [desk])).toMatchObject({ startSeconds: expect.closeTo(1.96, 6) })
+  })
+
+  test('what was recorded as sound wins over what stands in the file, and the difference is told', () => {
+    const desk = known('desk.wav', fileTimecode('10:00:00:00', P25, 0, null), 5)
+    const heard = soundTimecode({
+      first: '10:00:20:00',
+      atSeconds: 0,
+      rate: P25,
+      dropFrame: false,
+      framesRead: 100,
+      framesExpected: 100,
+      date: null,
+      offsetSeconds: 36020,
+      speed: 1.00002,
+      jumps: [],
+    })
+    const placed = placeByTimecode([fileTimecode('09:13:00:00', P25, 0, null), heard], [desk])
+    expect(placed).toMatchObject({ startSeconds: 25, rate: 1.00002, origin: 'sound', why: expect.stringContaining('09:13:00:00, differs and was left out') })
+  })
+
+  test('midnight lies between, with and without a date', () => {
+    const before = fileTimecode('23:59:50:00', P25, 0, null)
+    const after = fileTimecode('00:00:10:00', P25, 0, null)
+    expect(placeByTimecode([after], [known('a', before, 0)])).toMatchObject({ startSeconds: 20 })
+    expect(placeByTimecode([before], [known('a', after, 0)])).toMatchObject({ startSeconds: -20 })
+    const dated = (reading: TimecodeReading, date: string) => ({ ...reading, date })
+    expect(placeByTimecode([dated(after, '2026-05-03')], [known('a', dated(before, '2026-05-02'), 0)])).toMatchObject({ startSeconds: 20 })
+    // The next evening at the same hour is a day later, not the same instant.
+    expect(placeByTimecode([dated(before, '2026-05-03')], [known('a', dated(before, '2026-05-02'), 0)])).toMatchObject({ startSeconds: 86_400 })
+  })
+
+  test('drop-frame and whole rates are true time and go together', () => {
+    const drop = fileTimecode('01:00:00;00', P2997, 0, null)
+    const whole = fileTimecode('01:00:00:00', P24, 0, null)
+    const placed = placeByTimecode([whole], [known('drop', drop, 0)])
+    expect(Math.abs((placed as { startSeconds: number }).startSeconds)).toBeLessThan(0.01)
+  })
+
+  test('a count that runs away from the clock is refused with words', () => {
+    const slow = fileTimecode('01:00:00:00', P2997, 0, null)
+    const placed = placeByTimecode([fileTimecode('01:00:00:00', P25, 0, null)], [known('camera 4', slow, 0)])
+    expect(placed).toEqual({ refused: expect.stringMatching(/counts 25 frames a second, that of camera 4 29\.97 frames a second without drop-frame/) })
+  })
+
+  test('of contradicting references the greater number counts', () => {
+    const at = (label: string) => fileTimecode(label, P25, 0, null)
+    const placed = placeByTimecode(
+      [at('10:00:30:00')],
+      [known('a', at('10:00:00:00'), 0), known('b', at('10:00:10:00'), 10.01), known('clock never set', at('00:00:00:00'), 12)],
+    )
+    expect(placed).toMatchObject({ agreeing: 2, references: 3, why: expect.stringContaining('one other says otherwise') })
+    expect((placed as { startSeconds: number }).startSeconds).toBeCloseTo(30.005, 3)
+  })
+
+  test('off-speed references pass their speed on', () => {
+    const reading = { ...fileTimecode('10:00:00:00', P25, 0, null), speed: 0.5 }
+    const placed = placeByTimecode([{ ...fileTimecode('10:00:10:00', P25, 0, null), speed: 1 }], [known('slow', reading, 0, 1)])
+    expect(placed).toMatchObject({ startSeconds: 20, rate: 2 })
+  })
+
+  test('without timecode, or without anything to compare with, the reason is said', () => {
+    expect(placeByTimecode([], [])).toEqual({ refused: 'no timecode in this file' })
+    expect(placeByTimecode([fileTimecode('10:00:00:00', P25, 0, null)], [])).toEqual({ refused: expect.stringContaining('no recording of known place') })
+    expect(() => fileTimecode('10:00:00:31', P25, 0, null)).toThrow(/frame 31/)
+  })
+})

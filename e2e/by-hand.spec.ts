@@ -1,0 +1,220 @@
+import path from 'node:path'
+import { expect, type Page, test } from '@playwright/test'
+import { CAMERAS, makeNumbers } from './numbers.ts'
+import { TestServer } from './server.ts'
+
+interface State {
+  doc: {
+    clips: Record<string, { fileId: string; state: string }>
+    placements: Record<string, { start: number; rate: number; verdict: string; method: string; locked: boolean }>
+    strips: Record<string, { gainDb: number }>
+    masterClipId: string
+  }
+  files: { id: string; name: string; ready: { tile: boolean; sound: boolean } }[]
+}
+
+const SECOND = 705_600_000
+const FRAME = SECOND / 25
+const B = CAMERAS[1]
+
+let server: TestServer
+let folder: string
+let id: string
+
+test.describe.configure({ mode: 'serial' })
+
+test.beforeAll(async () => {
+  folder = await makeNumbers()
+  // The folders come in by being dropped, so the server may read no folder at all.
+  server = new TestServer('')
+  await server.start()
+  ;({ id } = await server.api<{ id: string }>('/projects', { name: 'By hand' }))
+})
+test.afterAll(() => server.kill())
+
+const state = () => server.api<State>(`/projects/${id}`)
+const clipNamed = ({ doc, files }: State, name: string) =>
+  Object.keys(doc.clips).find((c) => files.find((f) => f.id === doc.clips[c].fileId)?.name === name) as string
+const placed = async (name: string) => {
+  const now = await state()
+  return now.doc.placements[clipNamed(now, name)]
+}
+const health = (page: Page) => page.evaluate(() => window.pendolo.health())
+
+/** Drops files or folders of the disk on the middle of the page, as from a file manager. */
+async function drop(page: Page, files: string[]): Promise<void> {
+  const cdp = await page.context().newCDPSession(page)
+  const data = { items: [], files, dragOperationsMask: 1 }
+  for (const type of ['dragEnter', 'dragOver', 'drop'] as const) await cdp.send('Input.dispatchDragEvent', { type, x: 800, y: 400, data })
+  await cdp.detach()
+}
+
+test('folders are dropped on the page, wrong files are told apart, and a reload in the middle loses nothing', async ({ page }) => {
+  await page.goto(`${server.url}/${id}/gather`)
+  await expect(page.getByText('Bring the cameras in')).toBeVisible()
+  await drop(page, [path.join(import.meta.dirname, 'package.json')])
+  await expect(page.getByText(/package\.json/).first()).toBeVisible()
+  await drop(
+    page,
+    ['cam-a', 'cam-b', 'cam-c', 'desk'].map((f) => path.join(folder, f)),
+  )
+  for (const name of ['Cam a', 'Cam b', 'Cam c']) await expect(page.getByRole('button', { name, exact: true })).toBeVisible({ timeout: 60_000 })
+  // Light copies are being made now.
+  await page.reload()
+  await expect(page.getByRole('row', { name: 'b.mov' })).toBeVisible()
+  await server.idle()
+  await expect(page.getByText('light copies ready')).toBeVisible()
+  const { files } = await state()
+  expect(files.map((f) => f.name).sort()).toEqual(['a.mp4', 'b.mov', 'c.mkv', 'master-mix.wav'])
+  expect(files.every((f) => f.ready.sound)).toBe(true)
+})
+
+test('a reload while it lines up shows where it has got to', async ({ page }) => {
+  await page.goto(`${server.url}/${id}/line-up`)
+  await page.getByRole('button', { name: 'Line up', exact: true }).click()
+  await page.reload()
+  await expect(page.getByText('3 clips · 3 sure · 0 to check')).toBeVisible({ timeout: 60_000 })
+  await expect(page.getByRole('progressbar', { name: 'Lining up' })).toHaveCount(0)
+})
+
+test('a clip is nudged, locked and undone by keys', async ({ page }) => {
+  await server.api(`/projects/${id}/edits?label=rate`, { edits: [{ type: 'settings', change: { rate: '25/1' } }] })
+  await page.goto(`${server.url}/${id}/line-up`)
+  await expect(page.getByRole('button', { name: /b\.mov, sure/ })).toBeVisible()
+  await page.keyboard.press(']')
+  await expect(page.getByText('Choose a placed clip first')).toBeVisible()
+  await page.getByRole('button', { name: /b\.mov, sure/ }).click()
+  const { start } = await placed('b.mov')
+  const moved = async () => (await placed('b.mov')).start - start
+  for (const [key, total] of [
+    [']', FRAME],
+    ['Shift+]', FRAME * 1.1],
+    ['Alt+]', FRAME * 1.1 + SECOND / 1000],
+    ['Alt+[', FRAME * 1.1],
+    ['Shift+[', FRAME],
+    ['[', 0],
+    ['[', -FRAME],
+  ] as const) {
+    await page.keyboard.press(key)
+    await expect.poll(moved, key).toBe(Math.round(total))
+  }
+  await page.keyboard.press('Alt+l')
+  await expect.poll(async () => (await placed('b.mov')).locked).toBe(true)
+  await page.keyboard.press(']')
+  await expect(page.getByText(/locked clip does not move/)).toBeVisible()
+  expect(await moved()).toBe(-FRAME)
+  // A locked clip stays where it is when everything is searched again.
+  await page.getByRole('button', { name: 'All again' }).click()
+  await server.idle()
+  expect(await moved()).toBe(-FRAME)
+  await page.keyboard.press('Alt+l')
+  await expect.poll(async () => (await placed('b.mov')).locked).toBe(false)
+  for (let i = 0; i < 12 && (await moved()) !== 0; i++) {
+    await page.keyboard.press('Control+z')
+    await page.waitForTimeout(150)
+  }
+  expect(await moved()).toBe(0)
+})
+
+test('the next-best place is taken, heard as a flam, and the search near the playhead brings the clip home', async ({ page }) => {
+  await page.goto(`${server.url}/${id}/line-up`)
+  await page.getByRole('button', { name: /b\.mov, sure/ }).click()
+  await page.getByRole('button', { name: 'Take next-best' }).click()
+  await expect.poll(async () => Math.abs((await placed('b.mov')).start / SECOND - B.start)).toBeGreaterThan(0.02)
+  await expect(page.getByRole('status', { name: 'Verdict' })).toContainText('taken by you')
+
+  // The flam check sounds both at once, one to each side, and follows a nudge while it plays.
+  await page.keyboard.press('f')
+  const now = await state()
+  const pair = [now.doc.masterClipId, clipNamed(now, 'b.mov')]
+  const sounding = async () => {
+    const { sounds } = await health(page)
+    return pair.every((clip) => (sounds[clip]?.level ?? 0) > 0.001)
+  }
+  await expect.poll(sounding).toBe(true)
+  const { sounds, playing } = await health(page)
+  expect(playing).toBe(true)
+  expect(Object.keys(sounds).sort()).toEqual([...pair].sort())
+  expect(sounds[pair[0]].pan).toBeLessThan(0)
+  expect(sounds[pair[1]].pan).toBeGreaterThan(0)
+  await page.keyboard.press(']')
+  await expect.poll(sounding).toBe(true)
+  await page.keyboard.press('f')
+  await expect.poll(async () => (await health(page)).playing).toBe(false)
+  // Afterwards the project's own mix is heard again: the master alone.
+  await page.keyboard.press('Space')
+  await expect.poll(async () => Object.keys((await health(page)).sounds)).toEqual([now.doc.masterClipId])
+  await page.keyboard.press('Space')
+
+  await page.keyboard.press('Enter')
+  await expect(page.getByRole('status', { name: 'Verdict' })).toContainText('sure')
+  // Its true start lies before the master, so the playhead stands at the master's beginning: near enough.
+  await page.keyboard.press('Home')
+  await page.getByRole('button', { name: 'Search near the playhead' }).click()
+  await expect.poll(async () => Math.abs((await placed('b.mov')).start / SECOND - B.start), { timeout: 30_000 }).toBeLessThan(0.001)
+})
+
+test('a start is typed in several ways, parked and taken back', async ({ page }) => {
+  await page.goto(`${server.url}/${id}/line-up`)
+  await page.getByRole('button', { name: /c\.mkv, sure/ }).click()
+  const field = page.getByLabel('Start on the master')
+  await field.fill('half past two')
+  await field.press('Enter')
+  await expect(page.getByText(/frames like 12 f/)).toBeVisible()
+  for (const [text, seconds] of [
+    ['-3.2 s', -3.2],
+    ['12 f', 12 / 25],
+    ['00:00:04:05', 4.2],
+    ['1500 ms', 1.5],
+    ['+2 f', 1.58],
+    ['by -80 ms', 1.5],
+    ['4800 samples', 0.1],
+  ] as const) {
+    await field.fill(text)
+    await field.press('Enter')
+    await expect.poll(async () => (await placed('c.mkv')).start / SECOND, text).toBeCloseTo(seconds, 6)
+  }
+  await page.getByRole('button', { name: 'Park', exact: true }).click()
+  await expect(page.getByText('1 parked')).toBeVisible()
+  expect(await placed('c.mkv')).toBeUndefined()
+  await page.getByRole('button', { name: 'Take back' }).click()
+  await expect(page.getByText('0 parked')).toBeVisible()
+  await page.getByRole('button', { name: 'Line up the loose ones' }).click()
+  await expect.poll(async () => Math.abs(((await placed('c.mkv'))?.start ?? 0) / SECOND - CAMERAS[2].start), { timeout: 30_000 }).toBeLessThan(0.001)
+})
+
+test('solo, mute and level are heard while it plays', async ({ page }) => {
+  await page.goto(`${server.url}/${id}/balance`)
+  await expect(page.getByText('1 of 4 sounds heard')).toBeVisible()
+  await page.keyboard.press('Home')
+  for (let i = 0; i < 8; i++) await page.keyboard.press('Shift+ArrowRight')
+  await page.keyboard.press('Space')
+  const now = await state()
+  const [master, a] = [now.doc.masterClipId, clipNamed(now, 'a.mp4')]
+  const heard = async () => Object.keys((await health(page)).sounds).sort()
+  const loudest = async (clip: string) => {
+    let most = 0
+    for (let i = 0; i < 12; i++) {
+      most = Math.max(most, (await health(page)).sounds[clip]?.level ?? 0)
+      await page.waitForTimeout(60)
+    }
+    return most
+  }
+  await expect.poll(() => loudest(master)).toBeGreaterThan(0.01)
+  await page.getByRole('switch', { name: /Hear Cam a/ }).click()
+  await expect.poll(heard).toEqual([master, a].sort())
+  await expect.poll(() => loudest(a)).toBeGreaterThan(0.005)
+  await page.getByRole('button', { name: 'Solo Cam a' }).click()
+  await expect.poll(heard).toEqual([a])
+  await page.getByRole('button', { name: 'Solo Cam a' }).click()
+  await page.getByRole('button', { name: 'Mute Master' }).click()
+  await expect.poll(heard).toEqual([a])
+  const before = await loudest(a)
+  const level = page.getByRole('slider', { name: 'Level of Cam a' })
+  for (let i = 0; i < 40; i++) await level.press('ArrowDown')
+  await expect.poll(async () => (await state()).doc.strips[a].gainDb).toBe(-20)
+  // Twenty decibels are a tenth; strokes differ by less than half of that.
+  await expect.poll(() => loudest(a)).toBeLessThan(before * 0.25)
+  expect(await loudest(a)).toBeGreaterThan(before * 0.03)
+  await page.keyboard.press('Space')
+})

@@ -1,0 +1,150 @@
+import type { Candidate, LightPlacement, SoundPlacement } from '@pendolo/core/lineup'
+import type { FileFacts } from '@pendolo/core/project'
+import type { Analysis } from '../analysis.ts'
+import type { LineUpWishes, Outcome } from './place-all.ts'
+import { placeAll, secondsOf } from './place-all.ts'
+import type { Placed, Recording } from './recordings.ts'
+
+const VIDEO = { codec: 'h264', width: 1920, height: 1080, rate: { num: 25, den: 1 }, variableRate: false, startSeconds: 0, frames: 1500, pixelAspect: '1:1' }
+const AUDIO = { codec: 'aac', channels: 2, layout: 'stereo', sampleRate: 48000, startSeconds: 0, streams: 1 }
+
+function recording(id: string, over: Partial<FileFacts> = {}): Recording {
+  const facts = { durationSeconds: 60, container: 'mov', video: VIDEO, audio: AUDIO, timecode: null, recordedAt: null, camera: null, ...over }
+  return { id, name: id, path: `/${id}`, contentKey: id, facts }
+}
+
+const candidate = (startSeconds: number, support = 20): Candidate => ({ startSeconds, rate: 1, support, agreeing: 12, windows: 12 })
+
+function heard(verdict: SoundPlacement['verdict'], start: number | null, rivals: Candidate[] = []): SoundPlacement {
+  const chosen = start === null ? null : candidate(start)
+  const proof = { chosen, rivals, rivalRatio: 0, windows: [], curve: [], curveStart: 0, curveStep: 1, invertedPolarity: false }
+  return { verdict, startSeconds: start, rate: 1, confidence: 0.9, why: verdict === 'loose' ? 'nothing matches' : 'by sound', proof }
+}
+
+interface Script {
+  /** What hearing a clip on a ground says; `near` when it was asked for a place. */
+  readonly hear?: (clip: string, ground: string, near: boolean) => SoundPlacement
+  readonly light?: (clip: string) => LightPlacement
+}
+
+/** Runs the line-up with scripted ears and eyes; the order of proof is what is tested. */
+async function lineUp(recordings: Recording[], script: Script, wishes: LineUpWishes = {}, known: Placed[] = []) {
+  const master = recording('master', { video: null, durationSeconds: 100, recordedAt: '2026-05-02T19:30:00Z', timecode: null, timeReference: 36000 * 48000 })
+  const told: [string, Outcome][] = []
+  const analysis = {
+    threads: 1,
+    run: async (task: { kind: string; clipSound: string; masterSound: string; near: unknown; clip: { file: string } }) =>
+      task.kind === 'light'
+        ? (script.light?.(task.clip.file) ?? { verdict: 'loose', startSeconds: null, why: 'no light', events: 0, matched: 0, rivalRatio: 0 })
+        : (script.hear?.(task.clipSound, task.masterSound, task.near !== null) ?? heard('loose', null)),
+  } as unknown as Analysis
+  const outcomes = await placeAll([{ recording: master, startSeconds: 0, rate: 1 }, ...known], recordings, wishes, {
+    analysis,
+    sound: async (r) => (r.facts.audio ? { file: r.id, findings: { silent: false, emptyChannel: null, timecode: null } } : null),
+    luma: async (r) => (r.facts.video ? r.id : null),
+    onOutcome: async (r, outcome) => void told.push([r.id, outcome]),
+    onProgress: () => undefined,
+  })
+  const of = (id: string) => {
+    const { placement, why } = outcomes.get(id) as Outcome
+    return placement ? { ...secondsOf(placement), method: placement.method, verdict: placement.verdict, why: placement.why } : { why }
+  }
+  return { of, told }
+}
+
+const silent = { audio: null } as const
+
+describe('the order of proof', () => {
+  test('sound that is sure wins, and timecode is only heard as a witness', async () => {
+    const { of } = await lineUp([recording('a', { timecode: '10:00:30:00' }), recording('b', { timecode: '10:00:12:00' })], {
+      hear: (clip) => heard('sure', clip === 'a' ? 30 : 50),
+    })
+    expect(of('a')).toMatchObject({ startSeconds: 30, method: 'sound', verdict: 'sure', why: expect.stringContaining('timecode agrees') })
+    expect(of('b')).toMatchObject({ startSeconds: 50, method: 'sound', why: expect.stringContaining('its timecode says −38.00 s') })
+  })
+
+  test('where sound fails, it is searched near the timecode; only then is the place sure', async () => {
+    const { of } = await lineUp([recording('a', { timecode: '10:00:30:00' }), recording('b', { timecode: '10:00:40:00' })], {
+      hear: (clip, _, near) => (near && clip === 'a' ? heard('check', 30.02) : heard('loose', null)),
+    })
+    expect(of('a')).toMatchObject({
+      startSeconds: expect.closeTo(30.02, 6),
+      method: 'sound',
+      verdict: 'sure',
+      why: expect.stringContaining('near its timecode'),
+    })
+    // Both the master and the first camera lead here, two hundredths apart.
+    expect(of('b')).toMatchObject({
+      startSeconds: expect.closeTo(40.01, 6),
+      method: 'timecode',
+      verdict: 'sure',
+      why: expect.stringContaining('through 2 recordings'),
+    })
+  })
+
+  test('places that fit equally are settled by timecode where it can mean just one', async () => {
+    const rivals = [candidate(38, 19), candidate(22, 18)]
+    const { of } = await lineUp([recording('a', { timecode: '10:00:38:05' }), recording('b')], { hear: () => heard('check', 30, rivals) })
+    expect(of('a')).toMatchObject({ startSeconds: 38, verdict: 'sure', why: expect.stringContaining('of 3 places that fit') })
+    expect(of('b')).toMatchObject({ startSeconds: 30, verdict: 'check' })
+  })
+
+  test('light places a silent camera but not one whose sound belongs nowhere, unless asked', async () => {
+    const light = () => ({ verdict: 'sure' as const, startSeconds: 12, why: 'by light', events: 9, matched: 8, rivalRatio: 0.2 })
+    const clips = [recording('sounding'), recording('silent', silent), recording('foreign')]
+    const hear = (clip: string) => (clip === 'sounding' ? heard('sure', 5) : heard('loose', null))
+    const usual = await lineUp(clips, { hear, light })
+    expect(usual.of('silent')).toMatchObject({ method: 'light', startSeconds: 12 })
+    expect(usual.of('foreign')).toEqual({ why: 'nothing matches' })
+    const asked = await lineUp(clips, { hear, light }, { ways: ['sound', 'light'] })
+    expect(asked.of('foreign')).toMatchObject({ method: 'light' })
+  })
+
+  test('clocks place a silent camera roughly, a sounding one only with its sound', async () => {
+    const at = (second: number) => ({ recordedAt: `2026-05-02T19:30:${String(second).padStart(2, '0')}Z` })
+    const { of } = await lineUp([recording('a', at(20)), recording('dumb', { ...silent, ...at(35) }), recording('deaf', at(40)), recording('found', at(50))], {
+      hear: (clip, _, near) => (clip === 'a' ? heard('sure', 20) : clip === 'found' && near ? heard('sure', 50.4) : heard('loose', null)),
+    })
+    expect(of('dumb')).toMatchObject({ method: 'time', verdict: 'check', startSeconds: 35 })
+    expect(of('deaf')).toEqual({ why: 'nothing matches' })
+    expect(of('found')).toMatchObject({ method: 'sound', verdict: 'sure', startSeconds: expect.closeTo(50.4, 6) })
+  })
+
+  test('what the master does not cover hangs on a camera that reaches out of it', async () => {
+    const long = recording('long', { durationSeconds: 200 })
+    const { of } = await lineUp([long, recording('late'), recording('later', { durationSeconds: 50 }), recording('elsewhere')], {
+      hear: (clip, ground) => {
+        if (ground === 'master') return clip === 'long' ? heard('sure', 50) : heard('loose', null)
+        if (clip === 'late' && ground === 'long') return heard('sure', 130)
+        if (clip === 'later' && ground === 'late') return heard('sure', 40)
+        return heard('loose', null)
+      },
+    })
+    expect(of('late')).toMatchObject({ method: 'through', startSeconds: expect.closeTo(180, 5), why: expect.stringContaining('long') })
+    expect(of('later')).toMatchObject({ method: 'through', startSeconds: expect.closeTo(220, 5) })
+    expect(of('elsewhere')).toEqual({ why: 'nothing matches' })
+  })
+
+  test('two that fit each other but nothing else are told so', async () => {
+    const { of } = await lineUp([recording('x'), recording('y', { durationSeconds: 50 })], {
+      hear: (_, ground) => (ground === 'x' ? heard('sure', 3) : heard('loose', null)),
+    })
+    expect(of('x').why).toContain('it fits y, but none of them lies on the master')
+  })
+
+  test('the first frame is a last resort that must be asked for', async () => {
+    expect((await lineUp([recording('a', silent)], {})).of('a')).toEqual({ why: expect.stringContaining('no sound in this file') })
+    expect((await lineUp([recording('a', silent)], {}, { ways: ['first-frame'] })).of('a')).toMatchObject({
+      method: 'first-frame',
+      verdict: 'check',
+      startSeconds: expect.closeTo(0, 9),
+    })
+  })
+
+  test('outcomes are told clip by clip, and what lies already is a reference', async () => {
+    const known = [{ recording: recording('before', { timecode: '10:00:10:00' }), startSeconds: 10, rate: 1 }]
+    const { of, told } = await lineUp([recording('a', { ...silent, timecode: '10:00:15:00' })], {}, { ways: ['timecode'] }, known)
+    expect(of('a')).toMatchObject({ startSeconds: expect.closeTo(15, 6), method: 'timecode', verdict: 'sure' })
+    expect(told.map(([id]) => id)).toEqual(['a', 'a'])
+  })
+})

@@ -1,0 +1,81 @@
+export interface Click {
+  /** Master time, s. */
+  readonly time: number
+  /** The first of a bar sounds higher. */
+  readonly strong: boolean
+}
+
+/** How far ahead clicks are given to the audio clock, and how often, s. */
+const AHEAD = 0.4
+const EVERY = 0.1
+
+/** Short clicks on given times, on the clock of the sound itself. */
+export class Clicks {
+  readonly #context: AudioContext
+  readonly #out: AudioNode
+  #list: readonly Click[] = []
+  #timer: ReturnType<typeof setInterval> | null = null
+  #nodes = new Set<OscillatorNode>()
+  #start: { master: number; at: number } | null = null
+  #next = 0
+  /** Clicks given to the audio clock since playing began. */
+  given = 0
+
+  constructor(context: AudioContext, out: AudioNode) {
+    this.#context = context
+    this.#out = out
+  }
+
+  /** @param list ascending */
+  set(list: readonly Click[]): void {
+    this.#list = list
+    if (this.#start) this.start(this.#start.master, this.#start.at)
+  }
+
+  start(master: number, at: number): void {
+    this.stop()
+    this.#start = { master, at }
+    const now = master + Math.max(0, this.#context.currentTime - at)
+    this.#next = this.#list.findIndex((c) => c.time >= now)
+    this.given = 0
+    if (this.#next < 0) return
+    this.#give()
+    this.#timer = setInterval(() => this.#give(), EVERY * 1000)
+  }
+
+  stop(): void {
+    if (this.#timer !== null) clearInterval(this.#timer)
+    this.#timer = null
+    this.#start = null
+    for (const node of this.#nodes) node.stop()
+    this.#nodes.clear()
+  }
+
+  #give(): void {
+    if (!this.#start) return
+    for (; this.#next < this.#list.length; this.#next++) {
+      const { time, strong } = this.#list[this.#next]
+      const when = this.#start.at + time - this.#start.master
+      if (when > this.#context.currentTime + AHEAD) return
+      if (when >= this.#context.currentTime) this.#click(when, strong)
+    }
+  }
+
+  #click(when: number, strong: boolean): void {
+    const tone = this.#context.createOscillator()
+    const gain = this.#context.createGain()
+    tone.frequency.value = strong ? 1760 : 1175
+    gain.gain.setValueAtTime(0, when)
+    gain.gain.linearRampToValueAtTime(strong ? 0.5 : 0.32, when + 0.001)
+    gain.gain.exponentialRampToValueAtTime(0.001, when + 0.04)
+    tone.connect(gain).connect(this.#out)
+    tone.start(when)
+    tone.stop(when + 0.05)
+    this.given++
+    this.#nodes.add(tone)
+    tone.onended = () => {
+      this.#nodes.delete(tone)
+      gain.disconnect()
+    }
+  }
+}
