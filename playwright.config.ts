@@ -1,9 +1,16 @@
 import { defineConfig } from '@playwright/test'
 
+/** Files with tests that measure playback and want the machine to themselves. */
+const MEASURED = /\/(demo|story|wall)\.spec\.ts$/
+
 export default defineConfig({
   testDir: 'e2e',
-  // One at a time: the tests measure playback, and there are two cores.
+  // One at a time, because there are two cores and playback is measured; `./pendolo test` runs what measures nothing two at a time.
   workers: 1,
+  projects: [
+    { name: 'measured', testMatch: MEASURED },
+    { name: 'unmeasured', testIgnore: MEASURED },
+  ],
   fullyParallel: false,
   timeout: 300_000,
   expect: { timeout: 20_000 },

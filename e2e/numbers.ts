@@ -1,6 +1,6 @@
 import { execFileSync, spawn } from 'node:child_process'
 import { once } from 'node:events'
-import { existsSync, mkdirSync, rmSync, writeFileSync } from 'node:fs'
+import { existsSync, mkdirSync, mkdtempSync, renameSync, rmSync, writeFileSync } from 'node:fs'
 import os from 'node:os'
 import path from 'node:path'
 
@@ -101,11 +101,11 @@ export function readPicture(gray: Uint8Array, width: number, height: number, str
   return (both & 0xff) === (~code & 0xff) && row(148) === (~frame & 0xffff) ? { code, frame } : null
 }
 
-/** Makes the folder of numbered cameras once for all tests; @returns its path */
+/** Makes the folder of numbered cameras once for all tests, also when several begin at once; @returns its path */
 export async function makeNumbers(): Promise<string> {
-  const folder = path.join(os.tmpdir(), 'pendolo-numbers-1')
-  if (existsSync(path.join(folder, 'done'))) return folder
-  rmSync(folder, { recursive: true, force: true })
+  const kept = path.join(os.tmpdir(), 'pendolo-numbers-2')
+  if (existsSync(kept)) return kept
+  const folder = mkdtempSync(`${kept}-`)
   mkdirSync(path.join(folder, 'desk'), { recursive: true })
   const master = music()
   writeFileSync(path.join(folder, 'desk', 'master-mix.wav'), wav(master))
@@ -168,8 +168,14 @@ export async function makeNumbers(): Promise<string> {
     if (exit !== 0) throw new Error(`could not make ${camera.file}`)
     rmSync(raw)
   }
-  writeFileSync(path.join(folder, 'done'), '')
-  return folder
+  try {
+    renameSync(folder, kept)
+  } catch (error) {
+    // Another test was faster.
+    if (!existsSync(kept)) throw error
+    rmSync(folder, { recursive: true, force: true })
+  }
+  return kept
 }
 
 /** Every picture of a film, read. */

@@ -57,34 +57,44 @@ let passed = 0
 let failed = 0
 const count = (ok) => (ok ? passed++ : failed++)
 
-count(await run('build', process.execPath, ['scripts/build.mjs']))
-count(await run('types', process.execPath, ['scripts/types.mjs']))
-count(await run('lint', bin('biome'), ['check', '--error-on-warnings', '.']))
-count(await run('import rules', bin('depcruise'), ['--config', '.dependency-cruiser.cjs', 'core', 'api', 'server', 'web', 'demo']))
-count(await run('dead exports', bin('knip'), []))
-
-const jestOk = await run('unit tests', bin('jest'), ['--silent', '--json', `--outputFile=${jestReport}`])
-try {
-  const report = JSON.parse(readFileSync(jestReport, 'utf8'))
-  passed += report.numPassedTests
-  failed += report.numFailedTests + report.numRuntimeErrorTestSuites
-} catch {
-  failed++
+/** Counts the tests in a report of `name`; a run that failed without a report or a failed test counts as one failure. */
+function countReport(ok, name, file, read) {
+  let broken = 0
+  try {
+    const report = read(JSON.parse(readFileSync(file, 'utf8')))
+    passed += report.passed
+    broken = report.failed
+  } catch {
+    console.log(`${name} left no report`)
+  }
+  failed += broken > 0 || ok ? broken : 1
 }
-if (!jestOk && failed === 0) failed++
+
+count(await run('build', process.execPath, ['scripts/build.mjs']))
+
+// Jest keeps one core busy; what only reads the sources runs beside it.
+async function readSources() {
+  count(await run('types', process.execPath, ['scripts/types.mjs']))
+  count(await run('lint', bin('biome'), ['check', '--error-on-warnings', '.']))
+  count(await run('import rules', bin('depcruise'), ['--config', '.dependency-cruiser.cjs', 'core', 'api', 'server', 'web', 'demo']))
+  count(await run('dead exports', bin('knip'), []))
+}
+const [jestOk] = await Promise.all([run('unit tests', bin('jest'), ['--silent', '--maxWorkers=1', '--json', `--outputFile=${jestReport}`]), readSources()])
+countReport(jestOk, 'Jest', jestReport, (r) => ({ passed: r.numPassedTests, failed: r.numFailedTests + r.numRuntimeErrorTestSuites }))
 
 if (!quick) {
-  const e2eOk = await run('the interface', bin('playwright'), ['test', '--reporter=list,json'], { PLAYWRIGHT_JSON_OUTPUT_NAME: playwrightReport })
-  try {
-    const { stats } = JSON.parse(readFileSync(playwrightReport, 'utf8'))
-    passed += stats.expected + stats.flaky
-    failed += stats.unexpected
-  } catch {
-    failed++
+  for (const [project, workers] of [
+    ['unmeasured', 2],
+    ['measured', 1],
+  ]) {
+    const ok = await run(`the interface, ${project}`, bin('playwright'), ['test', '--reporter=list,json', '--project', project, '--workers', String(workers)], {
+      PLAYWRIGHT_JSON_OUTPUT_NAME: playwrightReport,
+    })
+    countReport(ok, 'Playwright', playwrightReport, ({ stats }) => ({ passed: stats.expected + stats.flaky, failed: stats.unexpected }))
+    rmSync(playwrightReport, { force: true })
   }
-  if (!e2eOk && failed === 0) failed++
 }
-for (const file of [jestReport, playwrightReport]) rmSync(file, { force: true })
+rmSync(jestReport, { force: true })
 // Only what passed on files that stayed as they were meanwhile is remembered.
 if (failed === 0 && before && before === fingerprint()) {
   mkdirSync(path.dirname(keptFile), { recursive: true })

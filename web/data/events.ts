@@ -15,6 +15,10 @@ function hear(client: QueryClient, event: ServerEvent): void {
       void client.invalidateQueries({ queryKey: keys.project(event.projectId) })
       return
     case 'job':
+      // An answer on its way was written before this event and would take its place.
+      if (event.job.state !== 'running' && client.isFetching({ queryKey: keys.jobs(event.job.projectId) }) > 0) {
+        void client.invalidateQueries({ queryKey: keys.jobs(event.job.projectId) })
+      }
       client.setQueryData<Job[]>(keys.jobs(event.job.projectId), (jobs) => {
         if (!jobs) return jobs
         return jobs.some((j) => j.id === event.job.id) ? jobs.map((j) => (j.id === event.job.id ? event.job : j)) : [event.job, ...jobs]
@@ -28,13 +32,9 @@ function hear(client: QueryClient, event: ServerEvent): void {
 export function useServerEvents(): void {
   const client = useQueryClient()
   useEffect(() => {
-    let opened = false
     const source = new EventSource('/api/events')
-    source.onopen = () => {
-      // After a break anything may have happened.
-      if (opened) void client.invalidateQueries()
-      opened = true
-    }
+    // Before it was open, and in a break, anything may have happened that nobody told.
+    source.onopen = () => void client.invalidateQueries()
     source.onmessage = (message) => hear(client, JSON.parse(message.data) as ServerEvent)
     return () => source.close()
   }, [client])

@@ -42,19 +42,23 @@ export function readVtt(text: string): MarkSheet {
       .replace(/&gt;/g, '>')
       .replace(/&nbsp;/g, ' ')
       .replace(/&amp;/g, '&')
-  const marks = cues.map((cue): MarkEntry => {
-    const [name, ...rest] = cue.text.split('\n')
-    const hue = /<c\.hue(\d+)>/.exec(name)
-    const range = cue.endTime - cue.startTime > POINT * 1.5
-    const title = plain(name)
-    return {
-      time: cue.startTime,
-      end: range ? cue.endTime : null,
-      kind: /^(cue|section|phrase|note)-\d+$/.test(cue.id) ? kindOf(cue.id.split('-')[0]) : 'phrase',
-      name: title === '-' ? '' : title,
-      text: plain(rest.join('\n')),
-      hue: hue ? Number(hue[1]) % 12 : null,
-    }
-  })
-  return { marks: marks.sort((a, b) => a.time - b.time), beats: null }
+  // Of marks at one time our own numbers keep the order; the parser puts the longer one first.
+  const number = (id: string) => Number(/-(\d+)$/.exec(id)?.[1] ?? 0)
+  const marks = [...cues]
+    .sort((a, b) => a.startTime - b.startTime || number(a.id) - number(b.id))
+    .map((cue): MarkEntry => {
+      const [name, ...rest] = cue.text.split('\n')
+      const hue = /<c\.hue(\d+)>/.exec(name)
+      const range = cue.endTime - cue.startTime > POINT * 1.5
+      const title = plain(name)
+      return {
+        time: cue.startTime,
+        end: range ? cue.endTime : null,
+        kind: /^(cue|section|phrase|note)-\d+$/.test(cue.id) ? kindOf(cue.id.split('-')[0]) : 'phrase',
+        name: title === '-' ? '' : title,
+        text: plain(rest.join('\n')),
+        hue: hue ? Number(hue[1]) % 12 : null,
+      }
+    })
+  return { marks, beats: null }
 }
