@@ -17,6 +17,15 @@ export const lineUpBody = yup
     speed: yup.number().min(0.2).max(5).optional(),
   })
   .noUnknown()
+/** What to look for in the master. */
+export const FINDINGS = ['beats', 'parts', 'speech'] as const
+export const findBody = yup
+  .object({
+    find: yup.string().oneOf(FINDINGS).default('beats'),
+    /** Clips that are somebody's microphone; they must be placed. */
+    microphones: yup.array(yup.string().required()).max(100).default([]),
+  })
+  .noUnknown()
 export const filmBody = yup
   .object({
     width: yup.number().integer().min(64).max(7680).required(),
@@ -28,6 +37,7 @@ export const filmBody = yup
 export type NewProjectBody = yup.InferType<typeof newProjectBody>
 export type GatherBody = yup.InferType<typeof gatherBody>
 export type LineUpBody = yup.InferType<typeof lineUpBody>
+export type FindBody = yup.InferType<typeof findBody>
 export type FilmBody = yup.InferType<typeof filmBody>
 
 export const EXCHANGE_FORMATS = ['otio', 'edl'] as const

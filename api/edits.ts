@@ -3,6 +3,7 @@ import { VERDICTS } from '@pendolo/core/lineup'
 import { MAX_GAIN_DB, MIN_GAIN_DB } from '@pendolo/core/mix'
 import { FRAMINGS } from '@pendolo/core/picture'
 import { type Edit, type EditType, HUE_COUNT, MARK_KINDS, METHODS, PLACED_BY, POINT_KINDS } from '@pendolo/core/project'
+import { SPAN_KINDS } from '@pendolo/core/speech'
 import { PROJECT_RATES } from '@pendolo/core/time'
 import * as yup from 'yup'
 
@@ -38,6 +39,8 @@ const mark = yup
     hue: hue.required(),
     end: time.optional(),
     text: yup.string().max(4000).optional(),
+    clipId: id.optional(),
+    found: yup.boolean().oneOf([true]).optional(),
   })
   .noUnknown()
 const stretch = yup.object({ from: time.required(), to: time.required() }).noUnknown()
@@ -64,6 +67,7 @@ const pulse = yup
     locked: yup.array(stretch.required()).max(10_000).optional(),
     clarity: yup.array(yup.number().min(0).max(1).required()).max(200_000).optional(),
     clarityStep: yup.number().min(0.01).max(60).optional(),
+    hits: yup.array(time.required()).max(500_000).optional(),
   })
   .noUnknown()
 const pulseAct = yup
@@ -153,6 +157,19 @@ const FIELDS: Record<EditType, yup.ObjectShape> = {
       .required(),
   },
   removeMarks: { markIds: ids },
+  found: {
+    kinds: yup.array(yup.string().oneOf(MARK_KINDS).required()).max(MARK_KINDS.length).required(),
+    marks: yup.array(mark.required()).max(20_000).required(),
+    spans: yup
+      .array(
+        stretch
+          .shape({ kind: yup.string().oneOf(SPAN_KINDS).required() })
+          .noUnknown()
+          .required(),
+      )
+      .max(100_000)
+      .optional(),
+  },
   choose: { cutId: id.required(), time: time.required(), choice: choice.required(), since: time.optional() },
   reassign: { cutId: id.required(), time: time.required(), choice: choice.required() },
   paint: { cutId: id.required(), from: time.required(), to: time.required(), choice: choice.required() },

@@ -1,8 +1,11 @@
 export {
   EXCHANGE_FORMATS,
   type ExchangeFormat,
+  FINDINGS,
   type FilmBody,
+  type FindBody,
   filmBody,
+  findBody,
   type GatherBody,
   gatherBody,
   type LineUpBody,

@@ -5,8 +5,9 @@ import type { PulseEstimate } from '@pendolo/core/pulse'
 import type { Config } from './config.ts'
 import { openHeard } from './media/heard.ts'
 import { readLuma } from './media/luma.ts'
-import { hearPulse } from './media/pulse.ts'
+import { hearParts, hearPulse } from './media/pulse.ts'
 import { fold, listen } from './media/sound.ts'
+import { hearSpeech, type MicrophoneFile, type SpeechEstimate } from './media/speech.ts'
 
 export interface PlaceTask {
   readonly kind: 'place'
@@ -34,6 +35,22 @@ export interface PulseTask {
   readonly facts: FileFacts
 }
 
+export interface PartsTask {
+  readonly kind: 'parts'
+  readonly config: Config
+  readonly file: string
+  readonly facts: FileFacts
+  readonly grid: { beats: readonly number[]; downbeats: readonly number[] }
+}
+
+export interface SpeechTask {
+  readonly kind: 'speech'
+  readonly config: Config
+  readonly file: string
+  readonly facts: FileFacts
+  readonly microphones: readonly MicrophoneFile[]
+}
+
 export interface ListenTask {
   readonly kind: 'listen'
   readonly args: Parameters<typeof listen>
@@ -48,11 +65,13 @@ interface Results {
   place: SoundPlacement
   light: LightPlacement
   pulse: PulseEstimate
+  parts: Pick<PulseEstimate, 'sections' | 'loud'>
+  speech: SpeechEstimate
   listen: Awaited<ReturnType<typeof listen>>
   fold: Awaited<ReturnType<typeof fold>>
 }
 
-export type Task = PlaceTask | LightTask | PulseTask | ListenTask | FoldTask
+export type Task = PlaceTask | LightTask | PulseTask | PartsTask | SpeechTask | ListenTask | FoldTask
 export type TaskResult<T extends Task> = Results[T['kind']]
 
 let reference: { file: string; sound: SoundReference; close: () => void } | null = null
@@ -61,7 +80,10 @@ let reference: { file: string; sound: SoundReference; close: () => void } | null
 export default async function work({ task, progress }: { task: Task; progress: MessagePort }): Promise<Results[keyof Results]> {
   if (task.kind === 'listen') return listen(...task.args)
   if (task.kind === 'fold') return fold(...task.args)
-  if (task.kind === 'pulse') return hearPulse(task.config, task.file, task.facts, (share) => progress.postMessage(share))
+  const told = (share: number) => progress.postMessage(share)
+  if (task.kind === 'pulse') return hearPulse(task.config, task.file, task.facts, told)
+  if (task.kind === 'parts') return hearParts(task.config, task.file, task.facts, task.grid, told)
+  if (task.kind === 'speech') return hearSpeech(task.config, task.file, task.facts, task.microphones, told)
   if (task.kind === 'light') {
     const references = await Promise.all(task.references.map(async (r) => ({ ...r, track: await readLuma(r.file, r.video) })))
     return placeByLight(references, await readLuma(task.clip.file, task.clip.video), task.near ?? undefined)

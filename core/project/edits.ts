@@ -24,12 +24,14 @@ import {
   DEFAULT_STRIP,
   HUE_COUNT,
   type Mark,
+  type MarkKind,
   type Method,
   type Placement,
   type PointKind,
   type ProjectDoc,
   type Pulse,
   type Settings,
+  type SoundSpan,
   type Strip,
 } from './types.ts'
 
@@ -58,6 +60,7 @@ export type Edit =
   | { type: 'addMarks'; marks: Mark[] }
   | { type: 'changeMark'; markId: string; change: Partial<Omit<Mark, 'id' | 'end'>> & { end?: Flicks | null } }
   | { type: 'removeMarks'; markIds: string[] }
+  | { type: 'found'; kinds: MarkKind[]; marks: Mark[]; spans?: SoundSpan[] }
   | { type: 'choose'; cutId: string; time: Flicks; choice: Choice; since?: Flicks }
   | { type: 'reassign'; cutId: string; time: Flicks; choice: Choice }
   | { type: 'paint'; cutId: string; from: Flicks; to: Flicks; choice: Choice }
@@ -213,6 +216,7 @@ function change(doc: ProjectDoc, edit: Edit): void {
       const mark = doc.marks.find((m) => m.id === edit.markId)
       if (!mark) throw new EditError('this mark is gone')
       Object.assign(mark, edit.change)
+      delete mark.found
       // A range that ends before it begins is a point.
       if (mark.end === null || (mark.end !== undefined && mark.end <= mark.time)) delete mark.end
       doc.marks.sort((a, b) => a.time - b.time)
@@ -220,6 +224,12 @@ function change(doc: ProjectDoc, edit: Edit): void {
     }
     case 'removeMarks':
       doc.marks = doc.marks.filter((m) => !edit.markIds.includes(m.id))
+      return
+    case 'found':
+      // What a user named, moved or made stays; only what an earlier search proposed gives way.
+      doc.marks = [...doc.marks.filter((m) => !m.found || !edit.kinds.includes(m.kind)), ...edit.marks.map((m) => ({ ...m, found: true as const }))]
+      doc.marks.sort((a, b) => a.time - b.time)
+      if (edit.spans) doc.spans = edit.spans
       return
     case 'choose':
       angleOf(doc, edit.choice.angleId)

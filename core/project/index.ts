@@ -12,6 +12,7 @@ export {
   SET_BY_HAND,
 } from './edits.ts'
 export { type FileFacts, frameGridOf, pictureSpans } from './facts.ts'
+export { marksOnMaster } from './marks.ts'
 export {
   type Angle,
   CLIP_STATES,
@@ -32,5 +33,6 @@ export {
   type ProjectDoc,
   type Pulse,
   type Settings,
+  type SoundSpan,
   type Strip,
 } from './types.ts'

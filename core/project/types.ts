@@ -1,6 +1,7 @@
 import type { Magnet, StandIn, SwitchPoint } from '../cut/index.ts'
 import type { Verdict } from '../lineup/index.ts'
 import type { Framing } from '../picture/index.ts'
+import type { SpanKind } from '../speech/index.ts'
 import type { Flicks } from '../time/index.ts'
 
 /** What a project is set to; proposed from the material, changeable. */
@@ -73,6 +74,17 @@ export interface Mark {
   end?: Flicks
   /** A longer note. */
   text?: string
+  /** The clip it stands on: its times are the clip's own then, and it moves with the clip. */
+  clipId?: string
+  /** Proposed by a search and not touched since: the next search may take it away. */
+  found?: true
+}
+
+/** What is to be heard in a stretch of the master. */
+export interface SoundSpan {
+  from: Flicks
+  to: Flicks
+  kind: SpanKind
 }
 
 export interface Pulse {
@@ -87,6 +99,8 @@ export interface Pulse {
   /** How clear the pulse is, 0..1, one value each `clarityStep` seconds; 0 where there is none. */
   clarity?: number[]
   clarityStep?: number
+  /** Strong single hits, exact to about 2 ms. */
+  hits?: Flicks[]
 }
 
 export interface Cut {
@@ -114,6 +128,8 @@ export interface ProjectDoc {
   loose: Record<string, string>
   pulse: Pulse | null
   marks: Mark[]
+  /** Speech, music, applause and silence of the master; absent until it was listened to for them. */
+  spans?: SoundSpan[]
   cuts: Cut[]
   activeCutId: string
   /** Half-open range of master time that the film keeps; null parts are the master's ends. */

@@ -1,3 +1,4 @@
 export { networkInputs } from './network/inputs.ts'
-export { OnsetReader, onsetFeatures, PULSE_RATE } from './onset.ts'
-export { findPulse, type PulseEstimate, pulseOf } from './pulse.ts'
+export { onsetFeatures, PULSE_RATE } from './onset.ts'
+export { findPulse, type PulseEstimate, PulseReader, STRENGTH_PER_SECOND } from './pulse.ts'
+export type { Section } from './sections.ts'

@@ -1,4 +1,4 @@
-import { FrameReader } from '../signal/index.ts'
+import { FrameReader, GrowingRows } from '../signal/index.ts'
 
 /** Sampling rate beat tracking works at, Hz: cymbals' attack and the kick's body are both inside. */
 export const PULSE_RATE = 16000
@@ -35,35 +35,6 @@ export interface OnsetFeatures {
 export const BANDS = 34
 export const BAND_STEPS = 60
 
-/** Arrays that grow with the recording. */
-class Track<T extends Float32Array | Uint8Array> {
-  values: T
-  readonly #width: number
-  readonly #make: (length: number) => T
-
-  constructor(width: number, make: (length: number) => T) {
-    this.#width = width
-    this.#make = make
-    this.values = make(width * 4096)
-  }
-
-  /** Where a row begins; makes room for it. */
-  at(row: number): number {
-    const from = row * this.#width
-    if (from + this.#width > this.values.length) {
-      const more = this.#make(Math.ceil(this.values.length / this.#width / 2) * 3 * this.#width)
-      more.set(this.values)
-      this.values = more
-    }
-    return from
-  }
-
-  cut(rows: number): T {
-    this.at(Math.max(0, rows - 1))
-    return this.values.slice(0, rows * this.#width) as T
-  }
-}
-
 /**
  * Features of a recording that comes in pieces; hours take a few megabytes. Onset strength is spectral flux with a maximum
  * filter across frequency, which takes vibrato and glides for what they are (Böck & Widmer 2013, "Maximum Filter Vibrato
@@ -72,12 +43,12 @@ class Track<T extends Float32Array | Uint8Array> {
 export class OnsetReader {
   readonly #filters = filterBank()
   readonly #pitchOf = pitchClasses()
-  readonly #strength = new Track(1, (n) => new Float32Array(n))
-  readonly #bass = new Track(1, (n) => new Float32Array(n))
-  readonly #treble = new Track(1, (n) => new Float32Array(n))
-  readonly #levelDb = new Track(1, (n) => new Float32Array(n))
-  readonly #chroma = new Track(12, (n) => new Uint8Array(n))
-  readonly #bands = new Track(BANDS, (n) => new Uint8Array(n))
+  readonly #strength = new GrowingRows(1, (n) => new Float32Array(n))
+  readonly #bass = new GrowingRows(1, (n) => new Float32Array(n))
+  readonly #treble = new GrowingRows(1, (n) => new Float32Array(n))
+  readonly #levelDb = new GrowingRows(1, (n) => new Float32Array(n))
+  readonly #chroma = new GrowingRows(12, (n) => new Uint8Array(n))
+  readonly #bands = new GrowingRows(BANDS, (n) => new Uint8Array(n))
   readonly #wide = new Float64Array(BANDS)
   readonly #pitches = new Float64Array(12)
   readonly #history: Float32Array[] = Array.from({ length: LAG + 1 }, () => new Float32Array(this.#filters.length))

@@ -13,4 +13,5 @@ export {
 export { eachPowerFrame, FrameReader, hann, inverseReal, powerOfTwo, realSpectrum, type Spectrum } from './fft.ts'
 export { type PeakFile, PeakWriter } from './peaks.ts'
 export { interpolate, resample } from './resample.ts'
+export { GrowingRows } from './rows.ts'
 export { type SampleSource, sourceOf, stretchedSource } from './source.ts'

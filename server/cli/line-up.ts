@@ -61,8 +61,13 @@ export function addLineUp(program: Command): void {
     })
 }
 
-async function lineUp(clips: string[], options: LineUpOptions) {
-  const config = makeConfig(defaultHome())
+/** Where recordings lie on a master by their sound; null for each whose place is not sure. */
+export async function placeBySoundOn(config: Config, master: string, files: readonly string[]): Promise<({ startSeconds: number; rate: number } | null)[]> {
+  const placed = await lineUp(files, { master, way: 'sound', speed: 1 }, config)
+  return placed.map((p) => (p.placed && p.startSeconds !== null ? { startSeconds: p.startSeconds, rate: p.rate } : null))
+}
+
+async function lineUp(clips: readonly string[], options: LineUpOptions, config = makeConfig(defaultHome())) {
   const analysis = new Analysis(config)
   try {
     const master = await recordingOf(config, options.master, 'master')

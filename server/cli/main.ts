@@ -8,12 +8,10 @@ import { type Config, defaultHome, makeConfig, repositoryRoot } from '../config.
 import { renderFilm } from '../film/render.ts'
 import { openWorkshop, serve } from '../http/serve.ts'
 import { atRate, exchangeFiles, queueFileJobs } from '../jobs/handlers.ts'
-import { MediaError } from '../media/ffmpeg.ts'
-import { probe } from '../media/probe.ts'
-import { hearPulse } from '../media/pulse.ts'
 import { gather } from '../project/gather.ts'
 import { NotFound } from '../project/store.ts'
 import { addLineUp, addProbe } from './line-up.ts'
+import { addPulse } from './pulse.ts'
 
 /** Project ids of the demo are fixed, so that starting it twice opens the same show. */
 const DEMO_ID = 'depot-night'
@@ -86,27 +84,7 @@ async function run(config: Config, wanted: number, show?: string): Promise<void>
 addLineUp(program)
 addProbe(program)
 
-program
-  .command('pulse')
-  .description('beats and bars of a recording')
-  .option('--json', 'print JSON')
-  .argument('<file>')
-  .action(async (file: string, options: { json?: boolean }) => {
-    const config = makeConfig(defaultHome())
-    if (!existsSync(file)) throw new MediaError(`${file} does not exist`)
-    const facts = await probe(config, path.resolve(file))
-    if (!facts.audio) throw new MediaError(`${file} has no sound`)
-    const found = await hearPulse(config, file, facts)
-    const result = {
-      tempoBpm: found.tempoBpm,
-      metre: found.metre,
-      confidence: Math.round(found.confidence * 1000) / 1000,
-      beats: found.beats,
-      downbeats: found.downbeats.map((i) => found.beats[i]),
-    }
-    if (options.json) process.stdout.write(`${JSON.stringify(result)}\n`)
-    else process.stdout.write(`${found.beats.length} beats in ${found.downbeats.length} bars, ${found.tempoBpm.toFixed(1)} a minute\n`)
-  })
+addPulse(program)
 
 program
   .command('marks')

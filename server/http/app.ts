@@ -1,11 +1,12 @@
 import path from 'node:path'
-import { type EditsBody, EXCHANGE_FORMATS, editsBody, filmBody, gatherBody, lineUpBody, newProjectBody } from '@pendolo/api'
+import { type EditsBody, EXCHANGE_FORMATS, editsBody, type FindBody, filmBody, findBody, gatherBody, lineUpBody, newProjectBody } from '@pendolo/api'
 import { layOut, writeEdl, writeOtio } from '@pendolo/core/formats'
 import express, { type Request, type Response } from 'express'
 import helmet from 'helmet'
 import type { Logger } from 'pino'
 import type { Schema } from 'yup'
-import { exchangeFiles, queueFileJobs, safeName, type Workshop } from '../jobs/handlers.ts'
+import { exchangeFiles, queueFileJobs, safeName } from '../jobs/handlers.ts'
+import type { Workshop } from '../jobs/workshop.ts'
 import { ARTEFACTS, type Artefact, artefactPath } from '../media/artefacts.ts'
 import { gather } from '../project/gather.ts'
 import { listFolder, listRoots } from '../project/roots.ts'
@@ -106,8 +107,10 @@ export function makeApp(shop: Workshop, events: EventHub, log: Logger, port: () 
     response.status(202).json({ jobId: await queue.add({ projectId: request.params.id, kind: 'lineup', title: 'line up', payload }) })
   })
   api.post('/projects/:id/pulse', async (request, response) => {
+    const payload = body<FindBody>(request, findBody)
     await store.doc(request.params.id)
-    response.status(202).json({ jobId: await queue.add({ projectId: request.params.id, kind: 'pulse', title: 'find the pulse' }) })
+    const title = payload.find === 'beats' ? 'find the pulse' : `find ${payload.find}`
+    response.status(202).json({ jobId: await queue.add({ projectId: request.params.id, kind: 'pulse', title, payload }) })
   })
   api.post('/projects/:id/film', async (request, response) => {
     const payload = body(request, filmBody)

@@ -1,11 +1,9 @@
-import { existsSync, statSync } from 'node:fs'
+import { statSync } from 'node:fs'
 import path from 'node:path'
 import type { FilmBody, LineUpBody } from '@pendolo/api'
 import { type ExchangeFile, layOut } from '@pendolo/core/formats'
 import { type Clip, type ProjectDoc, SET_BY_HAND } from '@pendolo/core/project'
-import { flicks, frameAt, frameStart, parseRate, type Rate, secondsToFlicks } from '@pendolo/core/time'
-import type { Analysis } from '../analysis.ts'
-import type { Config } from '../config.ts'
+import { flicks, frameAt, frameStart, parseRate, type Rate } from '@pendolo/core/time'
 import { renderFilm } from '../film/render.ts'
 import { placeAll, secondsOf } from '../lineup/place-all.ts'
 import type { Recording } from '../lineup/recordings.ts'
@@ -15,15 +13,10 @@ import { makeLightCopies } from '../media/light.ts'
 import { makeLuma } from '../media/luma.ts'
 import { notesFor } from '../media/probe.ts'
 import { makeSound, type SoundFindings } from '../media/sound.ts'
-import type { FileRow, ProjectStore } from '../project/store.ts'
-import type { JobQueue, JobRun } from './queue.ts'
-
-export interface Workshop {
-  readonly config: Config
-  readonly store: ProjectStore
-  readonly queue: JobQueue
-  readonly analysis: Analysis
-}
+import type { FileRow } from '../project/store.ts'
+import { findInMaster } from './find.ts'
+import type { JobRun } from './queue.ts'
+import { masterOf, present, type Workshop } from './workshop.ts'
 
 /** Teaches the queue what each kind of job does. */
 export function installHandlers(shop: Workshop): void {
@@ -31,7 +24,7 @@ export function installHandlers(shop: Workshop): void {
   queue.handle('light', (run) => light(shop, run))
   queue.handle('sound', (run) => sound(shop, run))
   queue.handle('lineup', (run) => lineUp(shop, run))
-  queue.handle('pulse', (run) => pulse(shop, run))
+  queue.handle('pulse', (run) => findInMaster(shop, run))
   queue.handle('film', (run) => film(shop, run))
 }
 
@@ -48,10 +41,6 @@ async function fileOf(shop: Workshop, run: JobRun): Promise<FileRow> {
   if (!file) throw new MediaError('the file is no longer part of the project')
   present(file)
   return file
-}
-
-function present(file: FileRow): void {
-  if (!existsSync(file.path)) throw new MediaError(`${file.path} is missing; put it back where it was and try again`)
 }
 
 async function light(shop: Workshop, run: JobRun) {
@@ -97,15 +86,6 @@ async function ensureSound(shop: Workshop, file: FileRow, run: JobRun): Promise<
   } finally {
     making.delete(file.contentKey)
   }
-}
-
-function masterOf(doc: ProjectDoc, files: readonly FileRow[], heard = true): FileRow {
-  const clip = doc.masterClipId ? doc.clips[doc.masterClipId] : undefined
-  const file = clip && files.find((f) => f.id === clip.fileId)
-  if (!file) throw new MediaError('there is no master yet; choose one in Gather')
-  if (heard && !file.facts.audio) throw new MediaError(`${file.name} has no sound; choose another master`)
-  present(file)
-  return file
 }
 
 async function lineUp(shop: Workshop, run: JobRun) {
@@ -178,36 +158,6 @@ async function lineUp(shop: Workshop, run: JobRun) {
   for (const { placement } of outcomes.values()) counts[placement?.verdict ?? 'loose']++
   if (asked && counts.sure + counts.check === 0) return { detail: 'nothing that fits was found near there' }
   return { detail: `${counts.sure} sure, ${counts.check} to check, ${counts.loose} loose` }
-}
-
-async function pulse(shop: Workshop, run: JobRun) {
-  const doc = await shop.store.doc(run.projectId)
-  const master = masterOf(doc, await shop.store.files(run.projectId))
-  run.report(0.05, 'listening to the master')
-  const task = { kind: 'pulse', config: shop.config, file: master.path, facts: master.facts } as const
-  const found = await shop.analysis.run(task, run.signal, (share) =>
-    run.report(0.05 + 0.9 * share, share < 0.4 ? 'listening to the master' : 'finding beats and bars'),
-  )
-  await shop.store.edit(
-    run.projectId,
-    [
-      {
-        type: 'setPulse',
-        pulse: {
-          tempoBpm: found.tempoBpm,
-          metre: found.metre,
-          confidence: found.confidence,
-          beats: found.beats.map(secondsToFlicks),
-          downbeats: found.downbeats,
-          clarity: found.clarity,
-          clarityStep: found.clarityStep,
-        },
-      },
-    ],
-    'find the pulse',
-    run.jobId,
-  )
-  return { detail: found.beats.length > 0 ? `${found.beats.length} beats in ${found.downbeats.length} bars` : 'there is no steady pulse in this recording' }
 }
 
 /** Files of a project as exchange formats and the film want them. */

@@ -13,6 +13,7 @@ export const ARTEFACTS = {
   features: 'sound.bands',
   findings: 'sound.json',
   luma: 'luma.u8',
+  onsets: 'onsets.u8',
 } as const
 export type Artefact = keyof typeof ARTEFACTS
 

@@ -52,7 +52,8 @@ export class Cancelled extends Error {
 
 export interface RunOptions {
   readonly signal?: AbortSignal
-  readonly onStdout?: (chunk: Buffer) => void
+  /** When it returns a promise, no more is read until that is settled. */
+  readonly onStdout?: (chunk: Buffer) => void | Promise<void>
   readonly onStderr?: (text: string) => void
 }
 
@@ -69,7 +70,19 @@ export function run(command: string, args: readonly string[], options: RunOption
     let said = ''
     const stop = () => child.kill('SIGKILL')
     options.signal?.addEventListener('abort', stop, { once: true })
-    child.stdout.on('data', (chunk: Buffer) => (options.onStdout ? options.onStdout(chunk) : out.push(chunk)))
+    child.stdout.on('data', (chunk: Buffer) => {
+      if (!options.onStdout) return void out.push(chunk)
+      const taken = options.onStdout(chunk)
+      if (!taken) return
+      child.stdout.pause()
+      taken.then(
+        () => child.stdout.resume(),
+        (error: unknown) => {
+          stop()
+          reject(error)
+        },
+      )
+    })
     child.stderr.on('data', (chunk: Buffer) => {
       const text = chunk.toString('utf8')
       said = (said + text).slice(-4000)

@@ -224,7 +224,7 @@ async function* frames(raw: string, channels: number): AsyncGenerator<Int16Array
 /** Decodes a file's sound as mono samples at a rate, on its presentation clock. */
 export async function decodeMono(config: Config, file: string, facts: FileFacts, sampleRate: number, signal?: AbortSignal): Promise<Float32Array> {
   const chunks: Float32Array[] = []
-  await eachMono(config, file, facts, sampleRate, (samples) => chunks.push(samples), signal)
+  await eachMono(config, file, facts, sampleRate, (samples) => void chunks.push(samples), signal)
   const out = new Float32Array(chunks.reduce((sum, c) => sum + c.length, 0))
   let at = 0
   for (const chunk of chunks) {
@@ -235,12 +235,12 @@ export async function decodeMono(config: Config, file: string, facts: FileFacts,
 }
 
 /** The same piece by piece, as it is decoded, so that hours need no room. */
-export async function eachMono(
+async function eachMono(
   config: Config,
   file: string,
   facts: FileFacts,
   sampleRate: number,
-  visit: (samples: Float32Array) => void,
+  visit: (samples: Float32Array) => void | Promise<void>,
   signal?: AbortSignal,
 ): Promise<void> {
   const { before, filter } = soundClock(facts)
@@ -251,8 +251,30 @@ export async function eachMono(
     onStdout: (chunk) => {
       const all = rest.length > 0 ? Buffer.concat([rest, chunk]) : chunk
       const whole = all.length & ~3
-      visit(new Float32Array(all.buffer.slice(all.byteOffset, all.byteOffset + whole)))
       rest = all.subarray(whole)
+      return visit(new Float32Array(all.buffer.slice(all.byteOffset, all.byteOffset + whole)))
     },
+  })
+}
+
+/** {@link eachMono} that tells how far it is, 0..1, in steps of a hundredth. */
+export async function eachMonoTold(
+  config: Config,
+  file: string,
+  facts: FileFacts,
+  sampleRate: number,
+  visit: (samples: Float32Array) => void | Promise<void>,
+  onProgress: (share: number) => void,
+): Promise<void> {
+  let heard = 0
+  let told = 0
+  await eachMono(config, file, facts, sampleRate, (samples) => {
+    heard += samples.length / sampleRate
+    const share = facts.durationSeconds > 0 ? Math.min(1, heard / facts.durationSeconds) : 0
+    if (share >= told + 0.01) {
+      told = share
+      onProgress(share)
+    }
+    return visit(samples)
   })
 }

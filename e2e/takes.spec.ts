@@ -1,0 +1,152 @@
+import { execFileSync } from 'node:child_process'
+import { mkdirSync, mkdtempSync, readFileSync } from 'node:fs'
+import os from 'node:os'
+import path from 'node:path'
+import { gunzipSync } from 'node:zlib'
+import { expect, type Page, test } from '@playwright/test'
+import { CAMERAS, makeNumbers } from './numbers.ts'
+import { TestServer } from './server.ts'
+
+interface State {
+  doc: {
+    clips: Record<string, { fileId: string; points?: Record<string, number> }>
+    placements: Record<string, { start: number; verdict: string; method: string; why: string; confidence: number | null }>
+    marks: { time: number; kind: string; name: string }[]
+  }
+  files: { id: string; name: string }[]
+}
+
+const SECOND = 705_600_000
+const [A, B, C] = CAMERAS
+/** Where in its recording each camera was stopped and started again, s. */
+const AGAIN = { a: 22, b: 26 }
+
+let server: TestServer
+let id: string
+
+test.describe.configure({ mode: 'serial' })
+
+const ffmpeg = (...args: string[]) => execFileSync('ffmpeg', ['-v', 'error', '-y', ...args])
+
+/** Two cameras with two takes each, a master with timecode on its second channel, and a camera that heard nothing but timecode. */
+async function makeTakes(): Promise<string> {
+  const numbers = await makeNumbers()
+  const folder = mkdtempSync(path.join(os.tmpdir(), 'pendolo-takes-'))
+  const to = (name: string) => {
+    mkdirSync(path.dirname(path.join(folder, name)), { recursive: true })
+    return path.join(folder, name)
+  }
+  const timecode = to('ltc.u8')
+  execFileSync('tee', [timecode], { input: gunzipSync(readFileSync(path.join(import.meta.dirname, '..', 'server', 'media', 'fixtures', 'ltc-25.u8.gz'))) })
+  const raw = ['-f', 'u8', '-ar', '48000', '-ac', '1']
+  ffmpeg(
+    '-i',
+    path.join(numbers, 'desk', 'master-mix.wav'),
+    ...raw,
+    '-i',
+    timecode,
+    '-filter_complex',
+    '[1:a]adelay=4000,apad[t];[0:a][t]amerge=inputs=2,pan=stereo|c0=c0|c1=c2,atrim=end=38',
+    to('desk/master-mix.wav'),
+  )
+  const take = (from: string, at: number, seconds: number, name: string) =>
+    ffmpeg('-ss', String(at), '-t', String(seconds), '-i', path.join(numbers, from), '-preset', 'ultrafast', '-c:a', 'pcm_s16le', to(name))
+  take('cam-a/a.mp4', 0, 8, 'left/a1.mov')
+  take('cam-a/a.mp4', AGAIN.a, 12, 'left/a2.mov')
+  take('cam-b/b.mov', 0, 12, 'right/b1.mov')
+  take('cam-b/b.mov', AGAIN.b, 12, 'right/b2.mov')
+  // It began 1.5 s into the timecode, so 5.5 s into the master.
+  ffmpeg(
+    '-i',
+    path.join(numbers, 'cam-c', 'c.mkv'),
+    '-ss',
+    '1.5',
+    ...raw,
+    '-i',
+    timecode,
+    '-map',
+    '0:v',
+    '-map',
+    '1:a',
+    '-c:v',
+    'copy',
+    '-shortest',
+    to('ltc/t.mov'),
+  )
+  execFileSync('rm', [timecode])
+  return folder
+}
+
+test.beforeAll(async () => {
+  const folder = await makeTakes()
+  server = new TestServer(folder)
+  await server.start()
+  ;({ id } = await server.api<{ id: string }>('/projects', { name: 'Takes' }))
+  await server.api(`/projects/${id}/gather`, { paths: [folder] })
+  await server.api(`/projects/${id}/edits?label=rate`, { edits: [{ type: 'settings', change: { rate: '25/1' } }] })
+  await server.idle()
+})
+test.afterAll(() => server.kill())
+
+const state = () => server.api<State>(`/projects/${id}`)
+async function placed(name: string) {
+  const { doc, files } = await state()
+  const clip = Object.keys(doc.clips).find((c) => files.find((f) => f.id === doc.clips[c].fileId)?.name === name) as string
+  return doc.placements[clip]
+}
+
+async function playheadTo(page: Page, seconds: number): Promise<void> {
+  await page.keyboard.press('Home')
+  for (let i = 0; i < seconds; i++) await page.keyboard.press('Shift+ArrowRight')
+  await expect.poll(() => page.evaluate(() => window.pendolo.health().soundSeconds)).toBeCloseTo(seconds, 3)
+}
+
+test('a rough mark in each and the sound near it find the place', async ({ page }) => {
+  await page.goto(`${server.url}/${id}/line-up`)
+  await page.getByRole('button', { name: /a2\.mov/ }).click()
+  await page.getByText('Points and distance').click()
+  const near = page.getByRole('button', { name: 'Search near the marks' })
+  await expect(near).toBeDisabled()
+  // Its third second is marked; on the master the same instant is at 27 s, and the mark is set one second too early.
+  await playheadTo(page, 3)
+  await page.keyboard.press('m')
+  await expect(page.getByRole('row', { name: 'mark point' })).toContainText('00:00:03:00')
+  await playheadTo(page, 26)
+  await page.keyboard.press('Shift+M')
+  await near.click()
+  await expect.poll(async () => (await placed('a2.mov'))?.method, { timeout: 60_000 }).toBe('sound')
+  expect(Math.abs((await placed('a2.mov')).start / SECOND - (A.start + AGAIN.a))).toBeLessThan(0.001)
+  expect(await placed('a1.mov')).toBeUndefined()
+  // A mark that is far off finds nothing and says so; what is placed stays.
+  await playheadTo(page, 12)
+  await page.keyboard.press('Shift+M')
+  await near.click()
+  await server.idle()
+  expect(Math.abs((await placed('a2.mov')).start / SECOND - (A.start + AGAIN.a))).toBeLessThan(0.001)
+})
+
+test('timecode recorded as sound places a camera that heard no music, and the proof says so', async ({ page }) => {
+  await page.goto(`${server.url}/${id}/line-up`)
+  await page.getByRole('button', { name: 'Line up the loose ones' }).click()
+  await expect(page.getByText('5 clips · 5 sure · 0 to check')).toBeVisible({ timeout: 60_000 })
+  expect(await placed('t.mov')).toMatchObject({ method: 'timecode', verdict: 'sure' })
+  expect(Math.abs((await placed('t.mov')).start / SECOND - 5.5)).toBeLessThan(0.001)
+  await page.getByRole('button', { name: /t\.mov, sure/ }).click()
+  await expect(page.getByRole('status', { name: 'Verdict' })).toContainText(/by timecode .* as sound/)
+  expect(C.start).toBeLessThan(5.5)
+})
+
+test('parts are marked where the cameras were started anew, once for each take, and undone', async ({ page }) => {
+  await page.goto(`${server.url}/${id}/line-up`)
+  await page.getByRole('button', { name: 'Mark parts' }).click()
+  await expect(page.getByText('2 parts marked')).toBeVisible()
+  const parts = async () => (await state()).doc.marks.filter((m) => m.kind === 'section')
+  await expect.poll(async () => (await parts()).map((m) => m.name)).toEqual(['Part 1', 'Part 2'])
+  const [first, second] = await parts()
+  expect(first.time).toBe(0)
+  expect(second.time / SECOND).toBeCloseTo(Math.min(A.start + AGAIN.a, B.start + AGAIN.b), 1)
+  await page.getByRole('link', { name: 'Pulse' }).click()
+  await expect(page.getByText('Part 2').first()).toBeVisible()
+  await page.keyboard.press('Control+z')
+  await expect.poll(parts).toEqual([])
+})

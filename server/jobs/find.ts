@@ -1,0 +1,106 @@
+import { randomUUID } from 'node:crypto'
+import { writeFile } from 'node:fs/promises'
+import type { FindBody } from '@pendolo/api'
+import { HUE_COUNT, type Mark, type ProjectDoc } from '@pendolo/core/project'
+import { FLICKS_PER_SECOND, secondsToFlicks } from '@pendolo/core/time'
+import { artefactPath, completeFiles } from '../media/artefacts.ts'
+import { MediaError } from '../media/ffmpeg.ts'
+import type { MicrophoneFile } from '../media/speech.ts'
+import type { FileRow } from '../project/store.ts'
+import type { JobRun } from './queue.ts'
+import { masterOf, present, type Workshop } from './workshop.ts'
+
+/** Listens to the master for beats, for parts and loud moments, or for speech. */
+export async function findInMaster(shop: Workshop, run: JobRun): Promise<{ detail: string }> {
+  const { find = 'beats', microphones = [] } = (run.payload ?? {}) as Partial<FindBody>
+  const doc = await shop.store.doc(run.projectId)
+  const files = await shop.store.files(run.projectId)
+  const master = masterOf(doc, files)
+  run.report(0.02, 'listening to the master')
+  if (find === 'parts') return findParts(shop, run, doc, master)
+  if (find === 'speech') return findSpeech(shop, run, master, microphonesOf(doc, files, microphones))
+  return findBeats(shop, run, master)
+}
+
+async function findBeats(shop: Workshop, run: JobRun, master: FileRow) {
+  const task = { kind: 'pulse', config: shop.config, file: master.path, facts: master.facts } as const
+  const found = await shop.analysis.run(task, run.signal, (share) =>
+    run.report(0.02 + 0.95 * share, share < 0.4 ? 'listening to the master' : 'finding beats and bars'),
+  )
+  await completeFiles([artefactPath(shop.config, master.contentKey, 'onsets')], ([part]) => writeFile(part, found.strength))
+  await shop.store.edit(
+    run.projectId,
+    [
+      {
+        type: 'setPulse',
+        pulse: {
+          tempoBpm: found.tempoBpm,
+          metre: found.metre,
+          confidence: found.confidence,
+          beats: found.beats.map(secondsToFlicks),
+          downbeats: found.downbeats,
+          clarity: found.clarity,
+          clarityStep: found.clarityStep,
+          hits: found.hits.map(secondsToFlicks),
+        },
+      },
+    ],
+    'find the pulse',
+    run.jobId,
+  )
+  return { detail: found.beats.length > 0 ? `${found.beats.length} beats in ${found.downbeats.length} bars` : 'there is no steady pulse in this recording' }
+}
+
+async function findParts(shop: Workshop, run: JobRun, { pulse }: ProjectDoc, master: FileRow) {
+  const grid = { beats: (pulse?.beats ?? []).map((t) => t / FLICKS_PER_SECOND), downbeats: pulse?.downbeats ?? [] }
+  const task = { kind: 'parts', config: shop.config, file: master.path, facts: master.facts, grid } as const
+  const found = await shop.analysis.run(task, run.signal, (share) => run.report(0.02 + 0.95 * share, 'comparing what is heard when'))
+  const names = [...new Set(found.sections.map((s) => s.name))]
+  const marks: Mark[] = [
+    ...found.sections.map(({ start, end, name }) => ({
+      id: randomUUID(),
+      time: secondsToFlicks(start),
+      end: secondsToFlicks(end),
+      kind: 'section' as const,
+      name,
+      hue: names.indexOf(name) % HUE_COUNT,
+    })),
+    ...found.loud.map((t) => ({ id: randomUUID(), time: secondsToFlicks(t), kind: 'cue' as const, name: 'loud', hue: 0 })),
+  ]
+  await shop.store.edit(run.projectId, [{ type: 'found', kinds: ['section', 'cue'], marks }], 'find parts', run.jobId)
+  return { detail: `${found.sections.length} parts and ${found.loud.length} loud moments` }
+}
+
+function microphonesOf(doc: ProjectDoc, files: readonly FileRow[], clipIds: readonly string[]): (MicrophoneFile & { name: string; hue: number })[] {
+  return clipIds.map((id) => {
+    const clip = doc.clips[id]
+    const file = clip && files.find((f) => f.id === clip.fileId)
+    if (!file) throw new MediaError('one of the chosen microphones is no longer part of the project')
+    if (!file.facts.audio) throw new MediaError(`${file.name} has no sound and cannot be a microphone`)
+    const at = doc.placements[id]
+    if (!at) throw new MediaError(`${file.name} has no place yet; line it up first, then its voice can be followed`)
+    present(file)
+    const angle = doc.angles.find((a) => a.id === clip.angleId)
+    return { file: file.path, facts: file.facts, start: at.start / FLICKS_PER_SECOND, rate: at.rate, name: angle?.name ?? file.name, hue: angle?.hue ?? 0 }
+  })
+}
+
+async function findSpeech(shop: Workshop, run: JobRun, master: FileRow, microphones: ReturnType<typeof microphonesOf>) {
+  const task = { kind: 'speech', config: shop.config, file: master.path, facts: master.facts, microphones } as const
+  const found = await shop.analysis.run(task, run.signal, (share) => run.report(0.02 + 0.95 * share, 'listening for voices'))
+  const marks = found.phrases.map(({ start, end, speaker }, i): Mark => {
+    const who = speaker === null ? null : microphones[speaker]
+    return {
+      id: randomUUID(),
+      time: secondsToFlicks(start),
+      end: secondsToFlicks(end),
+      kind: 'phrase',
+      name: who ? who.name : `Phrase ${i + 1}`,
+      hue: who ? who.hue : 0,
+    }
+  })
+  const spans = found.spans.map(({ start, end, kind }) => ({ from: secondsToFlicks(start), to: secondsToFlicks(end), kind }))
+  await shop.store.edit(run.projectId, [{ type: 'found', kinds: ['phrase'], marks, spans }], 'find speech', run.jobId)
+  const talk = found.spans.filter((s) => s.kind === 'speech').reduce((sum, s) => sum + s.end - s.start, 0)
+  return { detail: marks.length > 0 ? `${marks.length} phrases in ${Math.round(talk)} s of speech` : 'nobody speaks in this recording' }
+}

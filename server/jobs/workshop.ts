@@ -1,0 +1,30 @@
+import { existsSync } from 'node:fs'
+import type { ProjectDoc } from '@pendolo/core/project'
+import type { Analysis } from '../analysis.ts'
+import type { Config } from '../config.ts'
+import { MediaError } from '../media/ffmpeg.ts'
+import type { FileRow, ProjectStore } from '../project/store.ts'
+import type { JobQueue } from './queue.ts'
+
+/** What every job works with. */
+export interface Workshop {
+  readonly config: Config
+  readonly store: ProjectStore
+  readonly queue: JobQueue
+  readonly analysis: Analysis
+}
+
+/** @throws MediaError when a file was taken away meanwhile */
+export function present(file: FileRow): void {
+  if (!existsSync(file.path)) throw new MediaError(`${file.path} is missing; put it back where it was and try again`)
+}
+
+/** The file that keeps the project's time; `heard` when its sound is needed. */
+export function masterOf(doc: ProjectDoc, files: readonly FileRow[], heard = true): FileRow {
+  const clip = doc.masterClipId ? doc.clips[doc.masterClipId] : undefined
+  const file = clip && files.find((f) => f.id === clip.fileId)
+  if (!file) throw new MediaError('there is no master yet; choose one in Gather')
+  if (heard && !file.facts.audio) throw new MediaError(`${file.name} has no sound; choose another master`)
+  present(file)
+  return file
+}
