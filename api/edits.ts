@@ -156,6 +156,7 @@ const FIELDS: Record<EditType, yup.ObjectShape> = {
       .noUnknown()
       .required(),
   },
+  standMarks: { markIds: ids, clipId: id.nullable().defined() },
   removeMarks: { markIds: ids },
   found: {
     kinds: yup.array(yup.string().oneOf(MARK_KINDS).required()).max(MARK_KINDS.length).required(),

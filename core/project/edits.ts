@@ -58,7 +58,8 @@ export type Edit =
   | { type: 'setPulse'; pulse: Pulse | null }
   | { type: 'correctPulse'; act: PulseAct }
   | { type: 'addMarks'; marks: Mark[] }
-  | { type: 'changeMark'; markId: string; change: Partial<Omit<Mark, 'id' | 'end'>> & { end?: Flicks | null } }
+  | { type: 'changeMark'; markId: string; change: Partial<Pick<Mark, 'time' | 'kind' | 'name' | 'hue' | 'text'>> & { end?: Flicks | null } }
+  | { type: 'standMarks'; markIds: string[]; clipId: string | null }
   | { type: 'removeMarks'; markIds: string[] }
   | { type: 'found'; kinds: MarkKind[]; marks: Mark[]; spans?: SoundSpan[] }
   | { type: 'choose'; cutId: string; time: Flicks; choice: Choice; since?: Flicks }
@@ -222,6 +223,10 @@ function change(doc: ProjectDoc, edit: Edit): void {
       doc.marks.sort((a, b) => a.time - b.time)
       return
     }
+    case 'standMarks':
+      for (const mark of doc.marks) if (edit.markIds.includes(mark.id)) standOn(doc, mark, edit.clipId)
+      doc.marks.sort((a, b) => a.time - b.time)
+      return
     case 'removeMarks':
       doc.marks = doc.marks.filter((m) => !edit.markIds.includes(m.id))
       return
@@ -441,6 +446,23 @@ function named(name: string, what: string): string {
 export function nextHue(angles: readonly Angle[]): number {
   const used = Array.from({ length: HUE_COUNT }, (_, hue) => angles.filter((a) => a.hue === hue).length)
   return used.indexOf(Math.min(...used))
+}
+
+/** Puts a mark on a clip, or on the master again, without moving what it points at. */
+function standOn(doc: ProjectDoc, mark: Mark, clipId: string | null): void {
+  const placeOf = (id: string | undefined) => {
+    if (id === undefined) return { start: 0, rate: 1 }
+    const place = doc.placements[clipOf(doc, id).id]
+    if (!place) throw new EditError('a mark can stand only on a clip that has a place; line it up first')
+    return place
+  }
+  const [from, to] = [placeOf(mark.clipId), placeOf(clipId ?? undefined)]
+  const moved = (time: Flicks) => flicks(Math.round((from.start + from.rate * time - to.start) / to.rate))
+  mark.time = moved(mark.time)
+  if (mark.end !== undefined) mark.end = moved(mark.end)
+  if (clipId === null) delete mark.clipId
+  else mark.clipId = clipId
+  delete mark.found
 }
 
 function corrected(pulse: Pulse | null, act: PulseAct): Pulse {

@@ -39,7 +39,7 @@ export async function send<T>(method: 'POST' | 'PATCH' | 'DELETE', path: string,
   return answer<T>(await fetch(`/api${path}`, init).catch(unreachable))
 }
 
-export function mediaUrl(contentKey: string, artefact: 'tile' | 'sharp' | 'sound' | 'peaks'): string {
+export function mediaUrl(contentKey: string, artefact: 'tile' | 'sharp' | 'sound' | 'peaks' | 'onsets'): string {
   return `/api/media/${contentKey}/${artefact}`
 }
 

@@ -1,4 +1,4 @@
-import type { Mark, Pulse } from '@pendolo/core/project'
+import type { Mark, Pulse, SoundSpan } from '@pendolo/core/project'
 import { FLICKS_PER_SECOND, type Flicks, flicks, printLength } from '@pendolo/core/time'
 import { useRef, useState } from 'react'
 import { engine } from '../playback/use-engine.ts'
@@ -6,13 +6,16 @@ import { useEveryFrame, useSize } from '../score/time-view.ts'
 import { type Peaks, Waveform } from '../score/waveform.tsx'
 import { hueOf } from '../ui/theme.ts'
 import type { Stretch } from './correct.tsx'
+import { OnsetCurve } from './onsets.tsx'
 
 const LEFT = 44
 const RIGHT = 14
 /** Seconds on a line when there is no pulse to break lines at. */
 const LINE_SECONDS = 16
 const BARS_A_LINE = 8
-const HEIGHT = 104
+const HEIGHT = 112
+/** How dark the strip under a line is where this is heard. */
+const SPAN_INK: Record<SoundSpan['kind'], number> = { speech: 0.85, music: 0.4, applause: 0.2, silence: 0 }
 /** A press that moves farther than this, px, chooses a stretch. */
 const SLIP = 6
 /** A beat is caught by its foot this near, px. */
@@ -47,7 +50,10 @@ function breakLines(pulse: Pulse | null, total: number): Line[] {
 interface Sheet {
   readonly pulse: Pulse | null
   readonly marks: readonly Mark[]
+  readonly spans: readonly SoundSpan[] | null
   readonly peaks: Peaks | null
+  /** Onset strength, or nothing before it was listened to. */
+  readonly onsets: Uint8Array | null
   readonly total: number
   readonly stretch: Stretch | null
   readonly onStretch: (stretch: Stretch | null) => void
@@ -58,7 +64,7 @@ const secondsOf = (t: number) => t / FLICKS_PER_SECOND
 const flicksOf = (t: number) => flicks(Math.round(t * FLICKS_PER_SECOND))
 
 /** The master laid out in lines, like printed music, with bars, beats, tempo and marks. A drag chooses a stretch; a beat is dragged by its foot. */
-export function SheetLines({ pulse, marks, peaks, total, stretch, onStretch, onDragBeat }: Sheet) {
+export function SheetLines({ pulse, marks, spans, peaks, onsets, total, stretch, onStretch, onDragBeat }: Sheet) {
   const [ref, { width }] = useSize<HTMLDivElement>()
   const lines = breakLines(pulse, total)
   const own = width - 34
@@ -119,7 +125,9 @@ export function SheetLines({ pulse, marks, peaks, total, stretch, onStretch, onD
             width={own}
             pulse={pulse}
             marks={marks.filter((m) => secondsOf(m.time) < line.to && secondsOf(m.end ?? m.time) >= line.from)}
+            spans={spans}
             peaks={peaks}
+            onsets={onsets}
             stretch={stretch}
             held={held}
           />
@@ -128,13 +136,13 @@ export function SheetLines({ pulse, marks, peaks, total, stretch, onStretch, onD
   )
 }
 
-interface OneLine extends Pick<Sheet, 'pulse' | 'marks' | 'peaks' | 'stretch'> {
+interface OneLine extends Pick<Sheet, 'pulse' | 'marks' | 'spans' | 'peaks' | 'onsets' | 'stretch'> {
   readonly line: Line
   readonly width: number
   readonly held: { beat: Flicks; to: number } | null
 }
 
-function SheetLine({ line, width, pulse, marks, peaks, stretch, held }: OneLine) {
+function SheetLine({ line, width, pulse, marks, spans, peaks, onsets, stretch, held }: OneLine) {
   const head = useRef<HTMLDivElement>(null)
   const plot = width - LEFT - RIGHT
   // Every line has the same scale unless it is longer than usual; a short one ends early, like a last line of print.
@@ -173,6 +181,7 @@ function SheetLine({ line, width, pulse, marks, peaks, stretch, held }: OneLine)
         style={{ position: 'absolute', left: LEFT, top: 20, width: x(line.to) - LEFT, height: 56 }}
         aria-hidden="true"
       />
+      {onsets && <OnsetCurve onsets={onsets} from={line.from} to={line.to} left={LEFT} width={x(line.to) - LEFT} />}
       <svg
         width={width}
         height={HEIGHT}
@@ -218,11 +227,25 @@ function SheetLine({ line, width, pulse, marks, peaks, stretch, held }: OneLine)
           />
         ))}
         {tempo !== null && (
-          <text x={Math.max(LEFT, x(line.to) - 52)} y={103} fontSize="11" fill="var(--ink-quiet)">
+          <text x={Math.max(LEFT, x(line.to) - 52)} y={110} fontSize="11" fill="var(--ink-quiet)">
             ♩ {tempo.toFixed(1)}
           </text>
         )}
-        {beats.length === 0 && pulse && (
+        {spans
+          ?.map((span) => ({ span, box: shade(span) }))
+          .map(({ span, box }) =>
+            box ? (
+              <g key={span.from}>
+                <rect x={box.x} y={97} width={Math.max(0, box.width - 1)} height={2} fill="var(--ink)" fillOpacity={SPAN_INK[span.kind]} />
+                {box.width > 54 && span.kind !== 'silence' && (
+                  <text x={box.x + 1} y={109} fontSize="10.5" fontStyle="italic" fill="var(--ink-quiet)">
+                    {span.kind}
+                  </text>
+                )}
+              </g>
+            ) : null,
+          )}
+        {beats.length === 0 && pulse && !spans && (
           <text x={LEFT} y={99} fontSize="11" fill="var(--ink-quiet)">
             no pulse here
           </text>

@@ -1,7 +1,7 @@
 import type { ProjectState } from '@pendolo/api'
 import { MARK_FORMATS, type MarkFormat, type MarkSheet, markFormatOf, readMarks, readMidi, writeMarks } from '@pendolo/core/formats'
 import { laySong } from '@pendolo/core/grid'
-import type { Edit, Mark } from '@pendolo/core/project'
+import { type Edit, type Mark, marksOnMaster } from '@pendolo/core/project'
 import { FLICKS_PER_SECOND, secondsToFlicks } from '@pendolo/core/time'
 import { App, Button, Dropdown } from 'antd'
 import { useRef } from 'react'
@@ -21,7 +21,7 @@ const CLEAR = 6
 function sheetOf({ doc }: ProjectState): MarkSheet {
   const seconds = (t: number) => t / FLICKS_PER_SECOND
   return {
-    marks: doc.marks.map((m) => ({
+    marks: marksOnMaster(doc).map((m) => ({
       time: seconds(m.time),
       end: m.end === undefined ? null : seconds(m.end),
       kind: m.kind,

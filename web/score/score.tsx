@@ -1,6 +1,6 @@
 import type { ProjectState } from '@pendolo/api'
 import { type PictureSpan, type Points, planFilm } from '@pendolo/core/cut'
-import { projectRate } from '@pendolo/core/project'
+import { marksOnMaster, projectRate } from '@pendolo/core/project'
 import { FLICKS_PER_SECOND, type Flicks, flicks, nearestFrameStart, printTimecode } from '@pendolo/core/time'
 import { memo, useMemo, useRef, useState } from 'react'
 import { engine, masterEnd } from '../playback/use-engine.ts'
@@ -222,7 +222,7 @@ export const Score = memo(function Score({ project, spans, points, actions, chos
             hue={(angleId) => hueOf(doc.angles[laneOf.get(angleId) ?? 0]?.hue ?? 0)}
             thick={Math.min(7, laneHeight / 4)}
           />
-          {doc.marks
+          {marksOnMaster(doc)
             .filter((m) => inView(seconds(m.time) - view.span * 0.2, seconds(m.time)))
             .map((m) => {
               const px = x(seconds(m.time))

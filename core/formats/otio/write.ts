@@ -1,3 +1,4 @@
+import { marksOnMaster } from '../../project/index.ts'
 import { FLICKS_PER_SECOND, frameAt, rateToNumber } from '../../time/index.ts'
 import { type Exchange, type ExchangeFile, mediaStartFrame, type Segment } from '../exchange.ts'
 import type { OtioObject, RationalTime, TimeRange } from './types.ts'
@@ -119,12 +120,15 @@ function reference(file: ExchangeFile, start: RationalTime, duration: RationalTi
 }
 
 function markers(exchange: Exchange, rate: number): OtioObject[] {
-  return exchange.doc.marks.map((mark) => ({
+  return marksOnMaster(exchange.doc).map((mark) => ({
     OTIO_SCHEMA: 'Marker.2',
     name: mark.name,
     color: 'YELLOW',
-    comment: '',
-    marked_range: range(time(frameAt(mark.time, exchange.rate), rate), time(0, rate)),
+    comment: mark.text ?? '',
+    marked_range: range(
+      time(frameAt(mark.time, exchange.rate), rate),
+      time(mark.end === undefined ? 0 : frameAt(mark.end, exchange.rate) - frameAt(mark.time, exchange.rate), rate),
+    ),
     metadata: { pendolo: { kind: mark.kind, seconds: mark.time / FLICKS_PER_SECOND } },
   }))
 }

@@ -2,9 +2,8 @@ import { BAND_STEPS, BANDS } from '../onset.ts'
 import { CHANGE_STEPS, ROW } from './inputs.ts'
 import trained from './weights.json'
 
-/** Rows worked on at once, and rows on each side that their answer depends on. */
+/** Rows worked on at once. */
 const CHUNK = 16384
-const AROUND = 2 * trained.dilations.reduce((sum, d) => sum + d, 0) + 2
 
 interface Tensor {
   readonly shape: number[]
@@ -29,10 +28,12 @@ export function runNetwork(rows: Uint8Array, onProgress?: (share: number) => voi
   const beat = new Float32Array(total)
   const bar = new Float32Array(total)
   const weights = read()
+  /** Rows on each side that an answer depends on. */
+  const around = 2 * trained.dilations.reduce((sum, d) => sum + d, 0) + 2
   for (let from = 0; from < total; from += CHUNK) {
     const to = Math.min(total, from + CHUNK)
-    const first = Math.max(0, from - AROUND)
-    const last = Math.min(total, to + AROUND)
+    const first = Math.max(0, from - around)
+    const last = Math.min(total, to + around)
     const [a, b] = forward(rows.subarray(first * ROW, last * ROW), weights)
     for (let t = from; t < to; t++) {
       beat[t] = 1 / (1 + Math.exp(-a[t - first]))

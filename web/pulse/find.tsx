@@ -1,0 +1,94 @@
+import type { Job, ProjectState } from '@pendolo/api'
+import { App, Button, Checkbox, Dropdown, Modal, Progress, Space } from 'antd'
+import { ChevronDown } from 'lucide-react'
+import { useState } from 'react'
+import { send } from '../data/client.ts'
+
+interface Props {
+  readonly project: ProjectState
+  readonly job: Job | undefined
+}
+
+/** Starts listening to the master: for beats, for parts, for speech; shows how far it is. */
+export function FindInMaster({ project, job }: Props) {
+  const { doc, files } = project
+  const { notification } = App.useApp()
+  const [asking, setAsking] = useState(false)
+  const [chosen, setChosen] = useState<string[] | null>(null)
+  const start = async (body: { find: 'beats' | 'parts' | 'speech'; microphones?: string[] }) => {
+    try {
+      await send('POST', `/projects/${project.id}/pulse`, body)
+    } catch (error) {
+      notification.error({ title: 'The search did not start', description: error instanceof Error ? error.message : String(error) })
+    }
+  }
+  if (job && (job.state === 'running' || job.state === 'queued')) {
+    return (
+      <>
+        <Progress percent={Math.round(job.progress * 100)} size="small" style={{ width: 120 }} aria-label="Listening to the master" />
+        <span className="quiet">{job.detail}</span>
+        <Button size="small" onClick={() => void send('POST', `/jobs/${job.id}/cancel`)}>
+          Cancel
+        </Button>
+      </>
+    )
+  }
+  const heard = Object.values(doc.clips).flatMap((clip) => {
+    const file = files.find((f) => f.id === clip.fileId)
+    if (!file?.facts.audio || clip.state !== 'in' || clip.id === doc.masterClipId || !doc.placements[clip.id]) return []
+    return [{ id: clip.id, name: `${doc.angles.find((a) => a.id === clip.angleId)?.name ?? 'no angle'} · ${file.name}`, picture: Boolean(file.facts.video) }]
+  })
+  // Recordings without a picture are microphones more often than not.
+  const microphones = chosen ?? heard.filter((h) => !h.picture).map((h) => h.id)
+  return (
+    <>
+      {job?.state === 'failed' && <span role="alert">{job.detail}</span>}
+      <Space.Compact>
+        <Button type={doc.pulse ? 'default' : 'primary'} onClick={() => void start({ find: 'beats' })}>
+          {doc.pulse ? 'Find the pulse again' : 'Find the pulse'}
+        </Button>
+        <Dropdown
+          trigger={['click']}
+          menu={{
+            items: [
+              { key: 'parts', label: 'Parts of the form and loud moments' },
+              { key: 'speech', label: 'Speech: phrases, speakers, applause' },
+            ],
+            onClick: ({ key }) => (key === 'parts' ? void start({ find: 'parts' }) : setAsking(true)),
+          }}
+        >
+          <Button type={doc.pulse ? 'default' : 'primary'} icon={<ChevronDown size={15} />} aria-label="Find something else" />
+        </Dropdown>
+      </Space.Compact>
+      <Modal
+        open={asking}
+        title="Find speech in the master"
+        okText="Listen"
+        width={460}
+        onCancel={() => setAsking(false)}
+        onOk={() => {
+          setAsking(false)
+          void start({ find: 'speech', microphones: microphones.filter((id) => heard.some((h) => h.id === id)) })
+        }}
+        destroyOnHidden
+      >
+        <p className="quiet">
+          Phrases become marks; speech, music, applause and silence are told apart. Who speaks is known where people have microphones of their own:
+        </p>
+        {heard.length === 0 ? (
+          <p>No other recording has a place yet, so phrases get no speaker.</p>
+        ) : (
+          <Checkbox.Group
+            style={{ display: 'grid', gap: 4, maxHeight: 260, overflow: 'auto' }}
+            value={microphones}
+            onChange={setChosen}
+            options={heard.map((h) => ({ value: h.id, label: h.name }))}
+          />
+        )}
+        {doc.marks.some((m) => m.kind === 'phrase' && m.found) && (
+          <p className="quiet">Phrases found before and not touched since are replaced; those you named or moved stay.</p>
+        )}
+      </Modal>
+    </>
+  )
+}

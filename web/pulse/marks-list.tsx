@@ -1,0 +1,187 @@
+import type { ProjectState } from '@pendolo/api'
+import { MARK_KINDS, type Mark, marksOnMaster, projectRate } from '@pendolo/core/project'
+import { type Flicks, printLength, printTimecode } from '@pendolo/core/time'
+import { useVirtualizer } from '@tanstack/react-virtual'
+import { Button, Input, Select } from 'antd'
+import { ChevronDown, ChevronUp } from 'lucide-react'
+import { useEffect, useMemo, useRef, useState } from 'react'
+import { useHotkeys } from 'react-hotkeys-hook'
+import { engine, useEngine } from '../playback/use-engine.ts'
+import type { StageProps } from '../project-frame.tsx'
+import { hueOf } from '../ui/theme.ts'
+import { MarkEditor } from './mark-editor.tsx'
+
+const SHOWN = ['all', 'beat', 'bar', ...MARK_KINDS] as const
+type Shown = (typeof SHOWN)[number]
+const NAMES: Record<Shown, string> = {
+  all: 'all marks',
+  beat: 'beats',
+  bar: 'bars',
+  cue: 'cues',
+  section: 'parts',
+  phrase: 'phrases',
+  note: 'notes',
+}
+const ROW = 27
+
+interface Row {
+  readonly key: string
+  readonly time: Flicks
+  readonly end?: Flicks
+  readonly name: string
+  readonly mark: Mark | null
+}
+
+function beatRows({ doc }: ProjectState, bars: boolean): Row[] {
+  const { pulse } = doc
+  if (!pulse) return []
+  const down = new Map(pulse.downbeats.map((b, i) => [b, i + 1]))
+  let bar = 0
+  let since = 0
+  return pulse.beats.flatMap((time, i) => {
+    const first = down.get(i)
+    if (first !== undefined) {
+      bar = first
+      since = 0
+    }
+    since++
+    if (bars) return first === undefined ? [] : [{ key: `bar${i}`, time, name: `bar ${bar}`, mark: null }]
+    return [{ key: `beat${i}`, time, name: bar > 0 ? `${bar}.${since}` : `before bar 1`, mark: null }]
+  })
+}
+
+const matches = (mark: Mark, text: string) => `${mark.name} ${mark.text ?? ''}`.toLowerCase().includes(text.toLowerCase())
+
+/** All marks in order of time: find, filter, go through them by keys, choose many. */
+export function MarksList({ project, edit }: Pick<StageProps, 'project' | 'edit'>) {
+  const { doc } = project
+  const { time } = useEngine()
+  const [find, setFind] = useState('')
+  const [shown, setShown] = useState<Shown>('all')
+  const [chosen, setChosen] = useState<ReadonlySet<string>>(new Set())
+  const last = useRef<string | null>(null)
+  const scroll = useRef<HTMLDivElement>(null)
+  const style = { rate: projectRate(doc.settings), dropFrame: doc.settings.dropFrame }
+  const marks = useMemo(() => marksOnMaster(doc), [doc])
+  const rows = useMemo((): Row[] => {
+    if (shown === 'beat' || shown === 'bar') return beatRows(project, shown === 'bar').filter((r) => r.name.includes(find))
+    return marks
+      .filter((m) => (shown === 'all' || m.kind === shown) && matches(m, find))
+      .map((mark) => ({ key: mark.id, time: mark.time, ...(mark.end !== undefined && { end: mark.end }), name: mark.name, mark }))
+  }, [marks, project, shown, find])
+  const here = rows.findLastIndex((r) => r.time <= time)
+  const virtual = useVirtualizer({ count: rows.length, getScrollElement: () => scroll.current, estimateSize: () => ROW, overscan: 8 })
+
+  const go = (row: Row | undefined) => {
+    if (!row) return
+    engine.seek(row.time)
+    virtual.scrollToIndex(rows.indexOf(row), { align: 'auto' })
+  }
+  // Half a frame of grace: standing on a mark, the one before is wanted.
+  const step = (by: 1 | -1) => {
+    const now = engine.now()
+    go(by > 0 ? rows.find((r) => r.time > now + 1) : rows.findLast((r) => r.time < now - 1))
+  }
+  const keys = { preventDefault: true }
+  useHotkeys('up', () => step(-1), keys, [rows])
+  useHotkeys('down', () => step(1), keys, [rows])
+  useHotkeys('0,1,2,3,4,5,6', (event) => setShown(SHOWN[Number(event.key)] ?? 'all'), keys, [])
+  const gone = [...chosen].filter((id) => !doc.marks.some((m) => m.id === id))
+  useEffect(() => {
+    if (gone.length > 0) setChosen((now) => new Set([...now].filter((id) => !gone.includes(id))))
+  })
+  const remove = () => {
+    if (chosen.size > 0) edit([{ type: 'removeMarks', markIds: [...chosen] }], chosen.size === 1 ? 'remove a mark' : `remove ${chosen.size} marks`)
+  }
+  useHotkeys('delete, backspace', remove, keys, [chosen, edit])
+  useHotkeys('mod+a', () => setChosen(new Set(rows.flatMap((r) => (r.mark ? [r.mark.id] : [])))), keys, [rows])
+  useHotkeys('esc', () => setChosen(new Set()), [])
+
+  const choose = (row: Row, event: React.MouseEvent) => {
+    if (!row.mark) return go(row)
+    const { id } = row.mark
+    if (event.shiftKey && last.current) {
+      const [a, b] = [rows.findIndex((r) => r.key === last.current), rows.indexOf(row)].sort((x, y) => x - y)
+      setChosen(new Set(rows.slice(Math.max(0, a), b + 1).flatMap((r) => (r.mark ? [r.mark.id] : []))))
+      return
+    }
+    last.current = id
+    if (event.ctrlKey || event.metaKey) {
+      const next = new Set(chosen)
+      if (!next.delete(id)) next.add(id)
+      setChosen(next)
+      return
+    }
+    setChosen(new Set([id]))
+    go(row)
+  }
+  const counts = (kind: Shown) =>
+    (kind === 'all'
+      ? marks.length
+      : kind === 'beat'
+        ? doc.pulse?.beats.length
+        : kind === 'bar'
+          ? doc.pulse?.downbeats.length
+          : marks.filter((m) => m.kind === kind).length) ?? 0
+  return (
+    <>
+      <div style={{ display: 'flex', gap: 6 }}>
+        <Input placeholder="Find a mark" value={find} onChange={(e) => setFind(e.target.value)} aria-label="Find a mark" allowClear />
+        <Select
+          value={shown}
+          onChange={setShown}
+          aria-label="Kind of mark"
+          popupMatchSelectWidth={170}
+          options={SHOWN.map((k: Shown, i) => ({
+            value: k,
+            label: NAMES[k],
+            hint: `${counts(k)} · key ${i}`,
+          }))}
+          optionRender={({ label, data }) => (
+            <span style={{ display: 'flex', justifyContent: 'space-between' }}>
+              {label} <span className="quiet">{data.hint}</span>
+            </span>
+          )}
+          style={{ width: 112 }}
+        />
+        <Button icon={<ChevronUp size={15} />} onClick={() => step(-1)} aria-label="Previous mark" title="Previous of these (↑)" />
+        <Button icon={<ChevronDown size={15} />} onClick={() => step(1)} aria-label="Next mark" title="Next of these (↓)" />
+      </div>
+      {marks.length === 0 && shown === 'all' && <p className="quiet">Press B while it plays: at the drop, at the first word, at the ring.</p>}
+      {rows.length === 0 && (marks.length > 0 || shown !== 'all') && <p className="quiet">None{find ? ' with this in its name or note' : ' of this kind'}.</p>}
+      <div className="mark-list" ref={scroll} role="listbox" aria-label={`${rows.length} ${NAMES[shown]}`} aria-multiselectable="true">
+        <div style={{ height: virtual.getTotalSize(), position: 'relative' }}>
+          {virtual.getVirtualItems().map(({ index, start }) => {
+            const row = rows[index]
+            const { mark } = row
+            return (
+              <button
+                type="button"
+                key={row.key}
+                role="option"
+                aria-selected={mark !== null && chosen.has(mark.id)}
+                aria-current={index === here}
+                aria-label={`Go to ${row.name || 'a mark without a name'}`}
+                className="mark-row"
+                style={{ transform: `translateY(${start}px)`, height: ROW }}
+                onClick={(e) => choose(row, e)}
+              >
+                <span className={mark?.end === undefined ? 'flag' : 'flag range'} style={{ background: mark ? hueOf(mark.hue) : 'var(--quiet)' }} />
+                <span className="mono">{printTimecode(row.time, style, doc.settings.startFrame)}</span>
+                <span className="what" title={mark?.text}>
+                  {row.name || '–'}
+                  {mark?.text && <em> {mark.text}</em>}
+                </span>
+                <span className="quiet">
+                  {row.end !== undefined && `${printLength((row.end - row.time) / 705_600_000)} `}
+                  {mark && shown === 'all' ? (mark.kind === 'section' ? 'part' : mark.kind) : ''}
+                </span>
+              </button>
+            )
+          })}
+        </div>
+      </div>
+      <MarkEditor project={project} marks={doc.marks.filter((m) => chosen.has(m.id))} edit={edit} onRemove={remove} />
+    </>
+  )
+}
