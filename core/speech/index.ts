@@ -1,5 +1,5 @@
 export { type KindWeights, weigh } from './kinds.ts'
 export { type Phrase, phrasesOf } from './phrases.ts'
-export { LOOK_SIZE, LOOK_STEP, looksOf, SPAN_KINDS, type Span, type SpanKind, spansOf, VOICE_STEP } from './spans.ts'
+export { LOOK_STEP, looksOf, SPAN_KINDS, type Span, type SpanKind, spansOf, VOICE_STEP } from './spans.ts'
 export { type Microphone, speakersOf } from './speakers.ts'
 export { type SoundTraits, SPEECH_RATE, TraitReader } from './traits.ts'

@@ -25,15 +25,18 @@ const ABOVE_FLOOR = 7
 /** Nothing below this is anything, dB of full scale. */
 const NOTHING_DB = -62
 
-/** Numbers that {@link looksOf} gives for each place. */
-export const LOOK_SIZE = 12
+/** Columns of {@link looksOf}, and what speech and applause cannot do without in them. */
+const MOST_VOICE = 1
+const FLATNESS = 7
+const LEAST_VOICE = 0.35
+const LEAST_FLAT = 0.08
 
 /**
  * What is to be judged around each place: of speech the syllables and the moving harmonics, of music the held tones and
  * the bass, of applause the even noise (after Scheirer & Slaney 1997, "Construction and evaluation of a robust
  * multifeature speech/music discriminator").
  * @param voice likelihood of speech each {@link VOICE_STEP}
- * @returns a row of {@link LOOK_SIZE} each {@link LOOK_STEP}
+ * @returns a row of twelve numbers each {@link LOOK_STEP}
  */
 export function looksOf(traits: SoundTraits, voice: Float32Array): Float32Array[] {
   const out: Float32Array[] = []
@@ -145,8 +148,13 @@ function quietness({ frames, levelDb }: SoundTraits, count: number): number[] {
 function likelihoods(look: Float32Array, quiet: number, voiceNow: number): number[] {
   const silent = 1 / (1 + Math.exp(-(quiet - 6 * voiceNow) * 0.8))
   const [speech, music, applause] = weigh(look)
-  return [speech * (1 - silent), music * (1 - silent), applause * (1 - silent), silent].map((p) => Math.log(p + 1e-6))
+  // What was not among what the weights learnt from must not become speech without a voice, nor applause with a pitch.
+  const spoken = speech * gate(look[MOST_VOICE], LEAST_VOICE, 20)
+  const clapped = applause * gate(look[FLATNESS], LEAST_FLAT, 60)
+  return [spoken * (1 - silent), music * (1 - silent), clapped * (1 - silent), silent].map((p) => Math.log(p + 1e-6))
 }
+
+const gate = (x: number, limit: number, steep: number) => 1 / (1 + Math.exp(-(x - limit) * steep))
 
 function viterbi(steps: number[][]): number[] {
   const kinds = SPAN_KINDS.length

@@ -1,4 +1,4 @@
-import { type Microphone, phrasesOf, SPEECH_RATE, type SoundTraits, type Span, spansOf, speakersOf, TraitReader, VOICE_STEP } from './index.ts'
+import { type Microphone, phrasesOf, type SoundTraits, SPEECH_RATE, type Span, spansOf, speakersOf, TraitReader, VOICE_STEP } from './index.ts'
 
 function random(seed: number): () => number {
   let a = seed

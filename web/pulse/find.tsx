@@ -38,8 +38,9 @@ export function FindInMaster({ project, job }: Props) {
     if (!file?.facts.audio || clip.state !== 'in' || clip.id === doc.masterClipId || !doc.placements[clip.id]) return []
     return [{ id: clip.id, name: `${doc.angles.find((a) => a.id === clip.angleId)?.name ?? 'no angle'} · ${file.name}`, picture: Boolean(file.facts.video) }]
   })
-  // Recordings without a picture are microphones more often than not.
-  const microphones = chosen ?? heard.filter((h) => !h.picture).map((h) => h.id)
+  // Several recordings without a picture are microphones more often than not; a single one is the hall's.
+  const pictureless = heard.filter((h) => !h.picture).map((h) => h.id)
+  const microphones = chosen ?? (pictureless.length > 1 ? pictureless : [])
   return (
     <>
       {job?.state === 'failed' && <span role="alert">{job.detail}</span>}

@@ -259,11 +259,16 @@ function SheetLine({ line, width, pulse, marks, spans, peaks, onsets, stretch, h
           return (
             <g key={m.id}>
               {over && <rect x={over.x} y={20} width={over.width} height={56} fill={hueOf(m.hue)} fillOpacity={0.13} />}
-              <line x1={px} x2={px} y1={4} y2={88} stroke={hueOf(m.hue)} strokeWidth="1.6" />
-              <rect x={from} y={2} width={wide} height={16} fill={hueOf(m.hue)} rx="1.5" />
-              <text x={from + 5} y={14} fontSize="11" fill="#fff">
-                {m.name}
-              </text>
+              {/* A range that began on an earlier line has its flag there. */}
+              {secondsOf(m.time) >= line.from && (
+                <>
+                  <line x1={px} x2={px} y1={4} y2={88} stroke={hueOf(m.hue)} strokeWidth="1.6" />
+                  <rect x={from} y={2} width={wide} height={16} fill={hueOf(m.hue)} rx="1.5" />
+                  <text x={from + 5} y={14} fontSize="11" fill="#fff">
+                    {m.name}
+                  </text>
+                </>
+              )}
             </g>
           )
         })}
