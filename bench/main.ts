@@ -80,6 +80,7 @@ const WORKSHOP: Record<string, (names: string[]) => void | Promise<void>> = {
     benchPulse(cached('pulse'), 'dev')
   },
   'speech-learn': () => benchSpeech('train', true),
+  'speech-train': () => benchSpeech('train'),
   'speech-dev': () => benchSpeech('dev'),
 }
 

@@ -46,7 +46,7 @@ function music(): Float32Array {
   return out
 }
 
-function wav(samples: Float32Array): Buffer {
+export function wav(samples: Float32Array): Buffer {
   const data = Buffer.alloc(44 + samples.length * 2)
   data.write('RIFF', 0)
   data.writeUInt32LE(36 + samples.length * 2, 4)

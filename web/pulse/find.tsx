@@ -22,17 +22,7 @@ export function FindInMaster({ project, job }: Props) {
       notification.error({ title: 'The search did not start', description: error instanceof Error ? error.message : String(error) })
     }
   }
-  if (job && (job.state === 'running' || job.state === 'queued')) {
-    return (
-      <>
-        <Progress percent={Math.round(job.progress * 100)} size="small" style={{ width: 120 }} aria-label="Listening to the master" />
-        <span className="quiet">{job.detail}</span>
-        <Button size="small" onClick={() => void send('POST', `/jobs/${job.id}/cancel`)}>
-          Cancel
-        </Button>
-      </>
-    )
-  }
+  const working = job?.state === 'running' || job?.state === 'queued'
   const heard = Object.values(doc.clips).flatMap((clip) => {
     const file = files.find((f) => f.id === clip.fileId)
     if (!file?.facts.audio || clip.state !== 'in' || clip.id === doc.masterClipId || !doc.placements[clip.id]) return []
@@ -43,24 +33,30 @@ export function FindInMaster({ project, job }: Props) {
   const microphones = chosen ?? (pictureless.length > 1 ? pictureless : [])
   return (
     <>
-      {job?.state === 'failed' && <span role="alert">{job.detail}</span>}
-      <Space.Compact>
-        <Button type={doc.pulse ? 'default' : 'primary'} onClick={() => void start({ find: 'beats' })}>
-          {doc.pulse ? 'Find the pulse again' : 'Find the pulse'}
-        </Button>
-        <Dropdown
-          trigger={['click']}
-          menu={{
-            items: [
-              { key: 'parts', label: 'Parts of the form and loud moments' },
-              { key: 'speech', label: 'Speech: phrases, speakers, applause' },
-            ],
-            onClick: ({ key }) => (key === 'parts' ? void start({ find: 'parts' }) : setAsking(true)),
-          }}
-        >
-          <Button type={doc.pulse ? 'default' : 'primary'} icon={<ChevronDown size={15} />} aria-label="Find something else" />
-        </Dropdown>
-      </Space.Compact>
+      {working ? (
+        <Working job={job} />
+      ) : (
+        <>
+          {job?.state === 'failed' && <span role="alert">{job.detail}</span>}
+          <Space.Compact>
+            <Button type={doc.pulse ? 'default' : 'primary'} onClick={() => void start({ find: 'beats' })}>
+              {doc.pulse ? 'Find the pulse again' : 'Find the pulse'}
+            </Button>
+            <Dropdown
+              trigger={['click']}
+              menu={{
+                items: [
+                  { key: 'parts', label: 'Parts of the form and loud moments' },
+                  { key: 'speech', label: 'Speech: phrases, speakers, applause' },
+                ],
+                onClick: ({ key }) => (key === 'parts' ? void start({ find: 'parts' }) : setAsking(true)),
+              }}
+            >
+              <Button type={doc.pulse ? 'default' : 'primary'} icon={<ChevronDown size={15} />} aria-label="Find something else" />
+            </Dropdown>
+          </Space.Compact>
+        </>
+      )}
       <Modal
         open={asking}
         title="Find speech in the master"
@@ -90,6 +86,18 @@ export function FindInMaster({ project, job }: Props) {
           <p className="quiet">Phrases found before and not touched since are replaced; those you named or moved stay.</p>
         )}
       </Modal>
+    </>
+  )
+}
+
+function Working({ job }: { job: Job }) {
+  return (
+    <>
+      <Progress percent={Math.round(job.progress * 100)} size="small" style={{ width: 120 }} aria-label="Listening to the master" />
+      <span className="quiet">{job.detail}</span>
+      <Button size="small" onClick={() => void send('POST', `/jobs/${job.id}/cancel`)}>
+        Cancel
+      </Button>
     </>
   )
 }
