@@ -170,8 +170,14 @@ test('listening again keeps what was touched; many marks are changed at once and
 
   await onlyPhrases(page)
   await page.getByRole('option').nth(0).click()
-  await page.getByRole('option').nth(2).click({ modifiers: ['Shift'] })
-  await page.getByRole('option').nth(1).click({ modifiers: ['Control'] })
+  await page
+    .getByRole('option')
+    .nth(2)
+    .click({ modifiers: ['Shift'] })
+  await page
+    .getByRole('option')
+    .nth(1)
+    .click({ modifiers: ['Control'] })
   await expect(page.getByRole('group', { name: '2 marks' })).toBeVisible()
   await page.getByRole('radio', { name: 'Colour 9' }).click()
   await page.getByRole('button', { name: 'Chosen marks a frame later' }).click()
@@ -214,7 +220,10 @@ test('the command line tells the same, and says what it cannot do', () => {
   const file = (name: string) => path.join(folder, name, `${name}.wav`)
   const { status, stdout } = pendolo('pulse', '--json', '--speech', file('desk'), '--mic', file('anna'), '--mic', file('bruno'))
   expect(status).toBe(0)
-  const told = JSON.parse(stdout) as { phrases: { start: number; end: number; speaker: number | null }[]; spans: { start: number; end: number; kind: string }[] }
+  const told = JSON.parse(stdout) as {
+    phrases: { start: number; end: number; speaker: number | null }[]
+    spans: { start: number; end: number; kind: string }[]
+  }
   expect(told.phrases.map((p) => p.speaker)).toEqual(truth.map((t) => t.who))
   expect(told.spans[0].start).toBe(0)
   expect(told.spans.some((s) => s.kind === 'applause')).toBe(true)

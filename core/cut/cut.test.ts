@@ -119,6 +119,12 @@ describe('the magnet', () => {
     expect(pulled(flicks(at(7) + 5), [], rate)).toBe(at(7))
   })
 
+  test('a hit pulls from near by only; a mark from as far as a beat', () => {
+    expect(pulled(at(33), beats, rate, 0, 'hit')).toBe(at(25))
+    expect(pulled(at(35), beats, rate, 0, 'hit')).toBe(at(35))
+    expect(pulled(at(35), beats, rate, 0, 'mark')).toBe(at(25))
+  })
+
   test('nearest of an ascending list', () => {
     expect(nearestIndex([], 5)).toBe(-1)
     expect(nearestIndex([1, 4, 9], -3)).toBe(0)

@@ -1,7 +1,7 @@
 import { type Flicks, flicks, frameStart, nearestFrameStart, type Rate } from '../time/index.ts'
 
-/** What cuts are pulled to. */
-export const MAGNETS = ['off', 'beat', 'bar'] as const
+/** What cuts are pulled to: nothing, beats, first beats of bars, strong hits, marks such as first words. */
+export const MAGNETS = ['off', 'beat', 'bar', 'hit', 'mark'] as const
 export type Magnet = (typeof MAGNETS)[number]
 
 /** Index of the mark nearest to the instant in an ascending list, −1 when empty (a tie goes to the earlier). */
@@ -19,18 +19,18 @@ export function nearestIndex(times: readonly number[], time: number): number {
   return times[low] - time < time - times[low - 1] ? low : low - 1
 }
 
-/** A mark further away than this does not pull, s: there is no pulse there. */
-const PULL_SECONDS = 1.5
+/** What is further away than this does not pull, s: where there is no pulse, no beat does. */
+const PULL_SECONDS: Record<Magnet, number> = { off: 0, beat: 1.5, bar: 1.5, hit: 0.35, mark: 1.5 }
 
 /**
  * Where a cut meant for `time` lands: on the frame border nearest to the nearest mark, `lead` frames before it,
  * or, where nothing pulls, on the nearest frame border.
- * @param marks ascending times of the beats or bars that pull; empty for none
+ * @param marks ascending times that pull; empty for none
  * @param lead frames before the mark; negative is after
  */
-export function pulled(time: Flicks, marks: readonly Flicks[], rate: Rate, lead = 0): Flicks {
+export function pulled(time: Flicks, marks: readonly Flicks[], rate: Rate, lead = 0, magnet: Magnet = 'beat'): Flicks {
   const at = nearestIndex(marks, time)
   const frame = frameStart(1, rate)
-  if (at < 0 || Math.abs(marks[at] - time) > PULL_SECONDS * 705_600_000) return nearestFrameStart(time, rate)
+  if (at < 0 || Math.abs(marks[at] - time) > PULL_SECONDS[magnet] * 705_600_000) return nearestFrameStart(time, rate)
   return flicks(nearestFrameStart(marks[at], rate) - lead * frame)
 }

@@ -9,15 +9,15 @@ export interface Phrase {
   readonly speaker: number | null
 }
 
-/** A voice begins above the first likelihood and ends below the second. */
-const BEGINS = 0.5
-const ENDS = 0.35
+/** A voice begins above the first likelihood and ends below the second; low, because only what was found to be speech is looked at. */
+const BEGINS = 0.3
+const ENDS = 0.15
 /** A shorter pause belongs to the sentence, s. */
-const PAUSE_SECONDS = 0.3
+const PAUSE_SECONDS = 0.23
 /** A shorter voice is a cough, s. */
 const SHORTEST_SECONDS = 0.15
 /** How far from where the model hears a voice the sound itself is looked at for its beginning, s. */
-const EARLIER_SECONDS = 0.25
+const EARLIER_SECONDS = 0.5
 const LATER_SECONDS = 0.15
 /** A beginning rises above what was before by this, and to within this of the voice's own level, dB. */
 const RISE_DB = 8
@@ -53,7 +53,7 @@ export function phrasesOf(traits: SoundTraits, voice: Float32Array, spans: reado
       // A span is known to a quarter of a second only; the voice itself says where it begins and ends.
       const start = Math.max(v.start, span.start - 0.5)
       const end = Math.min(v.end, span.end + 0.5)
-      if (end - start < SHORTEST_SECONDS || Math.min(v.end, span.end) <= Math.max(v.start, span.start)) continue
+      if (Math.min(v.end, span.end) <= Math.max(v.start, span.start)) continue
       const last = parts[parts.length - 1]
       if (last && start <= last.end) last.end = Math.max(last.end, end)
       else parts.push({ start, end })

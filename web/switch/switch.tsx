@@ -1,5 +1,5 @@
-import { MAGNETS, nearestIndex, pointAt, pulled } from '@pendolo/core/cut'
-import { pictureSpans, projectRate } from '@pendolo/core/project'
+import { MAGNETS, type Magnet, nearestIndex, pointAt, pulled } from '@pendolo/core/cut'
+import { marksOnMaster, pictureSpans, projectRate } from '@pendolo/core/project'
 import { FLICKS_PER_SECOND, type Flicks, flicks, frameStart, nearestFrameStart, printTimecode } from '@pendolo/core/time'
 import { App, Button, Dropdown, InputNumber, Popover, Segmented } from 'antd'
 import { Pause, Play } from 'lucide-react'
@@ -20,6 +20,15 @@ const CODES = ANGLE_KEYS.map((k) => (/\d/.test(k) ? `Digit${k}` : `Key${k.toUppe
 /** Long enough for the new cut to reach the picture engine on a busy machine. */
 const PREVIEW_SECONDS = 0.3
 
+/** Where cuts land. */
+const PULLS: Record<Magnet, string> = {
+  off: 'exactly where the key was pressed',
+  beat: 'on the nearest beat',
+  bar: 'on the nearest first beat of a bar',
+  hit: 'on a strong hit near by, exact to a few milliseconds',
+  mark: 'on the nearest mark: first words, cues, parts',
+}
+
 export function Switch({ project, edit, top }: StageProps) {
   const { doc } = project
   const { settings } = doc
@@ -34,11 +43,17 @@ export function Switch({ project, edit, top }: StageProps) {
     return pictureSpans(doc, (id) => facts.get(id))
   }, [doc, project.files])
   const marks = useMemo(() => {
-    if (!doc.pulse || settings.magnet === 'off') return []
-    const { beats, downbeats } = doc.pulse
-    return settings.magnet === 'bar' ? downbeats.map((i) => beats[i]) : beats
-  }, [doc.pulse, settings.magnet])
-  const snap = (t: Flicks) => (t <= 0 ? flicks(0) : pulled(t, near(marks, t, 0.18), rate, settings.lead))
+    const { beats = [], downbeats = [], hits = [] } = doc.pulse ?? {}
+    const pulling = {
+      off: () => [],
+      beat: () => beats,
+      bar: () => downbeats.map((i) => beats[i]),
+      hit: () => hits,
+      mark: () => marksOnMaster(doc).map((m) => m.time),
+    }
+    return pulling[settings.magnet]()
+  }, [doc, settings.magnet])
+  const snap = (t: Flicks) => (t <= 0 ? flicks(0) : pulled(t, near(marks, t, 0.18), rate, settings.lead, settings.magnet))
   const zoomRef = useRef<((factor: number) => void) | null>(null)
   /** Time of the last press in this run of playing: what lies between two presses has been cut anew. */
   const pass = useRef<Flicks | null>(null)
@@ -55,7 +70,8 @@ export function Switch({ project, edit, top }: StageProps) {
     const running = engine.getState().playing
     const pressed = flicks(Math.max(0, Math.round(now - (running ? (lag / 1000) * FLICKS_PER_SECOND : 0))))
     // Standing, the place has been chosen already; running, the magnet takes the press to the beat it was meant for.
-    const at = running && marks.length > 0 ? flicks(Math.max(0, pulled(pressed, marks, rate, settings.lead))) : nearestFrameStart(pressed, rate)
+    const at =
+      running && marks.length > 0 ? flicks(Math.max(0, pulled(pressed, marks, rate, settings.lead, settings.magnet))) : nearestFrameStart(pressed, rate)
     const since = running && pass.current !== null && pass.current < at ? pass.current : undefined
     // The picture changes with the key; the score follows when it has been drawn anew.
     if (running) engine.preview(angleId, flicks(Math.max(at, now + Math.round(PREVIEW_SECONDS * FLICKS_PER_SECOND))))
@@ -222,17 +238,18 @@ export function Switch({ project, edit, top }: StageProps) {
           <span className="spring" />
           <Popover
             trigger="click"
-            title="Where cuts land while playing"
+            title="What pulls cuts to itself"
             content={
-              <div style={{ display: 'grid', gap: 10, width: 250 }}>
+              <div style={{ display: 'grid', gap: 10, width: 280 }}>
                 <Segmented
                   block
-                  options={MAGNETS.map((m) => ({ value: m, label: m === 'off' ? 'as pressed' : `on the ${m}` }))}
+                  options={MAGNETS.map((m) => ({ value: m, label: m, title: PULLS[m] }))}
                   value={settings.magnet}
                   onChange={(magnet) => edit([{ type: 'settings', change: { magnet } }], 'set the magnet')}
                 />
+                <span className="quiet">{PULLS[settings.magnet]}</span>
                 <label htmlFor="lead">
-                  lead, frames before the beat{' '}
+                  lead, frames before it{' '}
                   <InputNumber
                     id="lead"
                     size="small"
