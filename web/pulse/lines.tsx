@@ -250,24 +250,21 @@ function SheetLine({ line, width, pulse, marks, spans, peaks, onsets, stretch, h
             no pulse here
           </text>
         )}
-        {marks.map((m) => {
-          const px = x(Math.max(line.from, secondsOf(m.time)))
+        {marks.map((m, i) => {
           const over = m.end === undefined ? null : shade({ from: m.time, to: m.end })
-          const wide = m.name.length * 6.6 + 12
-          // At the end of a line the flag hangs to the left.
-          const from = px + wide > width ? px - wide : px
+          // A range that began on an earlier line has its flag there.
+          const begins = secondsOf(m.time) >= line.from
           return (
             <g key={m.id}>
               {over && <rect x={over.x} y={20} width={over.width} height={56} fill={hueOf(m.hue)} fillOpacity={0.13} />}
-              {/* A range that began on an earlier line has its flag there. */}
-              {secondsOf(m.time) >= line.from && (
-                <>
-                  <line x1={px} x2={px} y1={4} y2={88} stroke={hueOf(m.hue)} strokeWidth="1.6" />
-                  <rect x={from} y={2} width={wide} height={16} fill={hueOf(m.hue)} rx="1.5" />
-                  <text x={from + 5} y={14} fontSize="11" fill="#fff">
-                    {m.name}
-                  </text>
-                </>
+              {begins && (
+                <Flag
+                  mark={m}
+                  at={x(secondsOf(m.time))}
+                  before={i > 0 ? x(secondsOf(marks[i - 1].time)) : 0}
+                  next={marks[i + 1] && x(secondsOf(marks[i + 1].time))}
+                  edge={width}
+                />
               )}
             </g>
           )
@@ -275,5 +272,40 @@ function SheetLine({ line, width, pulse, marks, spans, peaks, onsets, stretch, h
       </svg>
       <div ref={head} className="playhead" style={{ height: 90 }} />
     </div>
+  )
+}
+
+const LETTER = 6.6
+
+interface FlagProps {
+  readonly mark: Mark
+  readonly at: number
+  /** Where the mark before stands, the one after if there is one, and the end of the sheet, px. */
+  readonly before: number
+  readonly next: number | undefined
+  readonly edge: number
+}
+
+/** The name of a mark on its pole, as much of it as there is room for before the next one. */
+function Flag({ mark, at, before, next, edge }: FlagProps) {
+  const wanted = mark.name.length * LETTER + 12
+  const room = (next ?? edge) - at - 1
+  // At the end of a line the flag hangs to the left where that is free.
+  const left = room < wanted && next === undefined && at - before > wanted
+  const width = left ? wanted : Math.max(8, Math.min(wanted, room))
+  const letters = Math.floor((width - 8) / LETTER)
+  const from = left ? at - width : at
+  return (
+    <>
+      <line x1={at} x2={at} y1={4} y2={88} stroke={hueOf(mark.hue)} strokeWidth="1.6" />
+      <rect x={from} y={2} width={width} height={16} fill={hueOf(mark.hue)} rx="1.5">
+        <title>{mark.name}</title>
+      </rect>
+      {letters > 0 && (
+        <text x={from + 5} y={14} fontSize="11" fill="#fff" pointerEvents="none">
+          {mark.name.length * LETTER + 12 > width + 1 ? `${mark.name.slice(0, Math.max(1, letters - 1))}…` : mark.name}
+        </text>
+      )}
+    </>
   )
 }
