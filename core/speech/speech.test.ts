@@ -93,7 +93,7 @@ describe('kinds of sound', () => {
   })
 
   test('digital silence is silence; nothing at all has no spans', () => {
-    expect(spansOf(traitsOf(samplesOf(5)), voiceOf(5))).toEqual([{ start: 0, end: expect.closeTo(5, 1), kind: 'silence' }])
+    expect(spansOf(traitsOf(samplesOf(100)), voiceOf(100))).toEqual([{ start: 0, end: expect.closeTo(100, 1), kind: 'silence' }])
     expect(spansOf(traitsOf(samplesOf(0)), new Float32Array(0))).toEqual([])
   })
 })

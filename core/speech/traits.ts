@@ -78,7 +78,9 @@ export class TraitReader {
     const db = (x: number) => 10 * Math.log10((x * 2) / (WINDOW * WINDOW * 0.375) + 1e-12)
     const put = (name: Trait, value: number) => {
       const rows = this.#rows[name]
-      rows.values[rows.at(frame)] = value
+      // Making room may replace the array.
+      const at = rows.at(frame)
+      rows.values[at] = value
     }
     put('levelDb', db(whole))
     put('voiceDb', db(within(VOICE)))
