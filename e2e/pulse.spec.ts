@@ -2,7 +2,8 @@ import { mkdtempSync, readFileSync, writeFileSync } from 'node:fs'
 import os from 'node:os'
 import path from 'node:path'
 import { expect, type Page, test } from '@playwright/test'
-import { makeNumbers } from './numbers.ts'
+import { writeMidi } from 'midi-file'
+import { makeNumbers, wav } from './numbers.ts'
 import { TestServer } from './server.ts'
 
 interface State {
@@ -118,4 +119,116 @@ test('a stretch is tapped while it plays, clicks sound along, and marks are writ
   const file = await (await saving).path()
   expect(readFileSync(file, 'utf8')).toContain('00:00:04.000 --> 00:00:06.000')
   expect(readFileSync(file, 'utf8')).toContain('quiet, then loud')
+})
+
+test('a beat is dragged by its foot, its neighbours follow, and a double click on nothing breaks nothing', async ({ page }) => {
+  await page.goto(`${server.url}/${id}/pulse`)
+  const before = await beats()
+  const foot = page.locator('[data-line] svg line[y1="78"]').nth(7)
+  const box = await foot.boundingBox()
+  if (!box) throw new Error('no beat is seen')
+  await page.mouse.move(box.x + box.width / 2, box.y + box.height / 2)
+  await page.mouse.down()
+  await page.mouse.move(box.x + box.width / 2 + 4, box.y + box.height / 2, { steps: 2 })
+  await page.mouse.move(box.x + box.width / 2 + 9, box.y + box.height / 2, { steps: 2 })
+  await page.mouse.up()
+  const moved = async () => (await beats()).map((t, i) => t - before[i])
+  await expect.poll(async () => Math.max(...(await moved()))).toBeGreaterThan(0.1)
+  const by = await moved()
+  const most = by.indexOf(Math.max(...by))
+  expect(by[most - 1]).toBeGreaterThan(0)
+  expect(by[most - 1]).toBeLessThan(by[most])
+  const after = await beats()
+  expect(after.every((t, i) => i === 0 || t > after[i - 1])).toBe(true)
+  await page
+    .locator('[data-line]')
+    .first()
+    .dblclick({ position: { x: 200, y: 50 } })
+  await page.keyboard.press('Control+z')
+  await expect.poll(async () => closeTo(await beats(), before)).toBe(true)
+})
+
+test('the touch lag test measures how late keys come, and cutting in Switch knows it after a reload', async ({ page }) => {
+  await page.goto(`${server.url}/${id}/pulse`)
+  await page.getByText(/touch lag/).click()
+  await page.getByRole('button', { name: 'Start the clicks' }).click()
+  // One press at each click of 100 a minute, a little after it.
+  await page.evaluate(
+    () =>
+      new Promise<void>((done) => {
+        const begun = performance.now()
+        let presses = 0
+        const timer = setInterval(() => {
+          if (performance.now() < begun + 600 + 90 + presses * 600) return
+          window.dispatchEvent(new KeyboardEvent('keydown', { key: 'x', code: 'KeyX', bubbles: true }))
+          if (++presses < 14) return
+          clearInterval(timer)
+          done()
+        }, 2)
+      }),
+  )
+  await page.getByRole('button', { name: 'That is enough' }).click()
+  const said = (await page.getByText(/You press/).textContent()) ?? ''
+  const [, ms, , spread] = /You press (\d+) ms (late|early), give or take (\d+) ms/.exec(said) ?? []
+  expect(Number(spread)).toBeLessThan(40)
+  expect(Number(ms)).toBeLessThan(240)
+  const lag = Number(ms) * (said.includes('early') ? -1 : 1)
+  await page.reload()
+  await expect(page.getByText(`touch lag ${lag} ms`)).toBeVisible()
+  expect(await page.evaluate(() => Object.values(localStorage).join(' '))).toContain(String(lag))
+})
+
+test('a MIDI file of the song is laid where its notes are heard', async ({ page }) => {
+  const folder = mkdtempSync(path.join(os.tmpdir(), 'pendolo-song-'))
+  // Strokes in an order that comes only once, beginning 3.2 s into the recording.
+  const strokes: number[] = []
+  for (let t = 0, k = 1; t < 24; k = (k * 7 + 3) % 11) {
+    strokes.push(t)
+    t += 0.25 * (1 + (k % 4))
+  }
+  const sound = new Float32Array(30 * 48000)
+  for (const t of strokes) {
+    const from = Math.round((t + 3.2) * 48000)
+    for (let i = 0; i < 9000 && from + i < sound.length; i++) sound[from + i] += 0.6 * Math.exp(-i / 2500) * Math.sin((2 * Math.PI * 330 * i) / 48000)
+  }
+  writeFileSync(path.join(folder, 'song.wav'), wav(sound))
+  const ticks = (t: number) => Math.round(t * 960)
+  const notes = strokes.flatMap((t) => [
+    { at: ticks(t), on: true },
+    { at: ticks(t) + 100, on: false },
+  ])
+  notes.sort((a, b) => a.at - b.at)
+  const track = notes.map(({ at, on }, i) => ({
+    deltaTime: at - (i > 0 ? notes[i - 1].at : 0),
+    channel: 0,
+    type: on ? ('noteOn' as const) : ('noteOff' as const),
+    noteNumber: 60,
+    velocity: 90,
+  }))
+  const tempo = [
+    { deltaTime: 0, meta: true as const, type: 'setTempo' as const, microsecondsPerBeat: 500_000 },
+    { deltaTime: 0, meta: true as const, type: 'timeSignature' as const, numerator: 4, denominator: 4, metronome: 24, thirtyseconds: 8 },
+    { deltaTime: ticks(8), meta: true as const, type: 'marker' as const, text: 'Refrain' },
+    { deltaTime: ticks(16), meta: true as const, type: 'endOfTrack' as const },
+  ]
+  const end = { deltaTime: 0, meta: true as const, type: 'endOfTrack' as const }
+  const bytes = writeMidi({ header: { format: 1, numTracks: 2, ticksPerBeat: 480 }, tracks: [tempo, [...track, end]] })
+  writeFileSync(path.join(folder, 'song.mid'), Uint8Array.from(bytes))
+
+  const own = new TestServer(folder)
+  await own.start()
+  try {
+    const { id: song } = await own.api<{ id: string }>('/projects', { name: 'Song' })
+    await own.api(`/projects/${song}/gather`, { paths: [path.join(folder, 'song.wav')] })
+    await own.idle()
+    await page.goto(`${own.url}/${song}/pulse`)
+    await expect(page.locator('canvas').first()).toBeVisible()
+    await page.getByLabel('File of marks').setInputFiles(path.join(folder, 'song.mid'))
+    await expect(page.getByText(/its notes fall on the recording 3\.\d\d s later than written/)).toBeVisible()
+    const { doc } = await own.api<State>(`/projects/${song}`)
+    expect(Math.abs(doc.marks[0].time / SECOND - 11.2)).toBeLessThan(0.03)
+    expect(Math.abs((doc.pulse?.beats[0] ?? 0) / SECOND - 3.2)).toBeLessThan(0.03)
+  } finally {
+    await own.kill()
+  }
 })

@@ -16,6 +16,9 @@ const MOST_LEAD = 12
 const LEAST_LEAD = 1.5
 /** What is this far below the loud parts of its microphone is no voice near it, dB. */
 const FAINT = -25
+/** Share of the speech that is fainter than an owner's loud syllables, and what two microphones may differ by at most, dB (bleed is 12 or more). */
+const LOUD = 0.99
+const MOST_APART = 8
 /** A piece of a phrase shorter than this is not cut off, s. */
 const SHORTEST_SECONDS = 0.3
 
@@ -63,16 +66,19 @@ function levelAt({ traits, start, rate }: Microphone, time: number): number {
   return n > 0 ? 10 * Math.log10(sum / n + 1e-12) : -120
 }
 
-/** How loud each microphone gets when its owner speaks, dB; what differs by more than 24 dB says that its owner is silent all the time. */
+/**
+ * How loud each microphone gets when its owner speaks, dB. One that stays more than {@link MOST_APART} below the loudest
+ * is turned down by so much at most: more likely its owner is silent and it hears the others only.
+ */
 function sensitivities(phrases: readonly Phrase[], microphones: readonly Microphone[]): number[] {
   const loud = microphones.map((m) => {
     const levels: number[] = []
     for (const p of phrases) for (let t = p.start; t < p.end; t += STEP) levels.push(levelAt(m, t))
     levels.sort((a, b) => a - b)
-    return levels[Math.floor(0.95 * (levels.length - 1))] ?? -120
+    return levels[Math.floor(LOUD * (levels.length - 1))] ?? -120
   })
   const most = Math.max(...loud)
-  return loud.map((x) => (x > most - 24 ? x : most))
+  return loud.map((x) => Math.max(x, most - MOST_APART))
 }
 
 /** Most likely owner at each step (Viterbi over leads in dB). */

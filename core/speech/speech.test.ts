@@ -177,6 +177,27 @@ describe('speakers', () => {
     expect(speakersOf(phrases, mics).map((p) => p.speaker)).toEqual([0, 1, 0, 1])
   })
 
+  test('a microphone whose owner never speaks leads nowhere', () => {
+    const mics = [microphone(hears(ANNA, BRUNO, 0)), microphone(hears(BRUNO, ANNA, 0)), microphone(hears([], [...ANNA, ...BRUNO], 0))]
+    expect(speakersOf(phrases, mics).map((p) => p.speaker)).toEqual([0, 1, 0, 1])
+  })
+
+  test('somebody who says little is heard all the same', () => {
+    const seldom: [number, number][] = [[13, 13.6]]
+    const bruno: [number, number][] = [
+      [5, 8],
+      [12, 13],
+      [13.6, 15],
+    ]
+    const others = (t: number) => within(t, ...ANNA, ...bruno)
+    const mics = [
+      microphone(hears(ANNA, [...bruno, ...seldom], 0)),
+      microphone(hears(bruno, [...ANNA, ...seldom], 0)),
+      microphone((t) => (within(t, ...seldom) ? -20 : others(t) ? -32 : -60)),
+    ]
+    expect(speakersOf([phrase(13, 13.6), phrase(1, 4), phrase(5, 8)], mics).map((p) => p.speaker)).toEqual([2, 0, 1])
+  })
+
   test('somebody without a microphone is heard alike in all, and is nobody', () => {
     const audience = (t: number) => (within(t, [20, 23]) ? -30 : hears(ANNA, BRUNO, 0)(t))
     const other = (t: number) => (within(t, [20, 23]) ? -30 : hears(BRUNO, ANNA, 0)(t))
