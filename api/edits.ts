@@ -28,6 +28,10 @@ const placement = yup
     confidence: yup.number().min(0).max(1).required(),
     why: yup.string().max(500).defined(),
     locked: yup.boolean().required(),
+    jumps: yup
+      .array(yup.object({ at: time.required(), by: time.required() }).noUnknown().required())
+      .max(1000)
+      .optional(),
   })
   .noUnknown()
 const mark = yup

@@ -45,7 +45,7 @@ export interface SoundProof {
 
 export interface SoundPlacement {
   readonly verdict: Verdict
-  /** Master time of clip time 0, s; with a loose verdict the best guess or null. */
+  /** Master time of clip time 0, s, before any jump; with a loose verdict the best guess or null. */
   readonly startSeconds: number | null
   readonly rate: number
   /** 0..1: how far the evidence is above what chance gives. */
@@ -165,18 +165,26 @@ export function placeBySound(reference: SoundReference, clip: HeardSound, option
   const judged = verdictOf(best)
   const jumps = judged.verdict === 'loose' ? [] : findJumps(reference.source, at(best.speed).source, chosen)
   const { verdict, why, confidence } = jumps.length > 0 ? broken(judged, jumps, best.speed) : judged
+  // The line is that of the longer part; the start is that of the first one.
+  const earlier = jumps.reduce((sum, j) => (j.before ? sum + j.bySeconds : sum), 0)
   return {
     verdict,
-    startSeconds: chosen.candidate.startSeconds,
+    startSeconds: chosen.candidate.startSeconds - earlier,
     rate: chosen.candidate.rate,
     confidence,
     why,
-    proof: { ...proofOf(chosen, best.ranked, best.speed, best.coarse), jumps: jumps.map((j) => ({ ...j, clipSeconds: j.clipSeconds / best.speed })) },
+    proof: {
+      ...proofOf(chosen, best.ranked, best.speed, best.coarse),
+      jumps: jumps.map((j) => ({ clipSeconds: j.clipSeconds / best.speed, bySeconds: j.bySeconds })),
+    },
   }
 }
 
 type Judged = ReturnType<typeof verdictOf>
-type Jump = NonNullable<SoundProof['jumps']>[number]
+type Jump = NonNullable<SoundProof['jumps']>[number] & {
+  /** Whether it comes before the longer part. */
+  readonly before: boolean
+}
 
 /** Windows that must agree on another line beside the first. */
 const JUMP_WINDOWS = 3
@@ -207,14 +215,56 @@ function findJumps(master: SampleSource, clip: SampleSource, { candidate, fit, w
     const other = fitLine(again)
     const agreeing = other?.agrees.filter(Boolean).length ?? 0
     if (!other || agreeing < JUMP_WINDOWS || agreeing * 2 < group.length) continue
-    const clipSeconds = (windows[edge].clipSeconds + windows[next].clipSeconds) / 2
-    const lies = other.offsetSeconds + other.drift * clipSeconds
-    if (Math.abs(lies) > AGREE_SECONDS) jumps.push({ clipSeconds, bySeconds: edge === last ? lies : -lies })
+    const middle = (windows[edge].clipSeconds + windows[next].clipSeconds) / 2
+    const lies = other.offsetSeconds + other.drift * middle
+    if (Math.abs(lies) <= AGREE_SECONDS) continue
+    const before = edge !== last
+    const line = base / ANALYSIS_RATE + fit.offsetSeconds + fit.drift * middle
+    const [a, b] = before ? [line + lies, line] : [line, line + lies]
+    const clipSeconds = whereItJumps(master, clip, a, b, windows[edge].clipSeconds - length / ANALYSIS_RATE, windows[next].clipSeconds + length / ANALYSIS_RATE)
+    jumps.push({ clipSeconds, bySeconds: b - a, before })
   }
   return jumps
 }
 
-/** A clip on two lines is placed for its longer part, and the user is asked. */
+/** Length and step of the pieces by which a jump is found, s. */
+const PIECE_SECONDS = 0.3
+const PIECE_STEP = 0.05
+
+/**
+ * Clip second at which a recording goes over from one line to another: before it the one fits better, after it the other,
+ * summed over short pieces of the differences of samples.
+ * @param startA,startB master seconds of clip time 0 on the two lines
+ */
+function whereItJumps(master: SampleSource, clip: SampleSource, startA: number, startB: number, from: number, to: number): number {
+  const length = Math.round(PIECE_SECONDS * ANALYSIS_RATE)
+  const inside = (source: SampleSource, first: number) => (first >= 0 && first + length < source.length ? source.read(first, first + length) : null)
+  const alike = (a: Float32Array, b: Float32Array) => {
+    let both = 0
+    let aa = 1e-9
+    let bb = 1e-9
+    for (let i = 1; i < length; i++) {
+      const [x, y] = [a[i] - a[i - 1], b[i] - b[i - 1]]
+      both += x * y
+      aa += x * x
+      bb += y * y
+    }
+    return Math.abs(both) / Math.sqrt(aa * bb)
+  }
+  let sum = 0
+  let best = { sum: Number.NEGATIVE_INFINITY, at: (from + to) / 2 }
+  for (let t = from; t < to; t += PIECE_STEP) {
+    const first = Math.round(t * ANALYSIS_RATE)
+    const own = inside(clip, first)
+    const [a, b] = [startA, startB].map((start) => inside(master, first + Math.round(start * ANALYSIS_RATE)))
+    if (!own || !a || !b) continue
+    sum += alike(own, a) - alike(own, b)
+    if (sum > best.sum) best = { sum, at: t + PIECE_STEP / 2 + PIECE_SECONDS / 2 }
+  }
+  return best.at
+}
+
+/** A clip on two lines is placed in pieces, and the user is asked to look. */
 function broken(judged: Judged, jumps: readonly Jump[], speed: number): Judged {
   const text = jumps.map(
     (j) => `${Math.abs(j.bySeconds * 1000).toFixed(0)} ms ${j.bySeconds > 0 ? 'are missing' : 'are too much'} near ${printLength(j.clipSeconds / speed)}`,
@@ -222,7 +272,7 @@ function broken(judged: Judged, jumps: readonly Jump[], speed: number): Judged {
   return {
     verdict: 'check',
     confidence: Math.min(0.5, judged.confidence),
-    why: `${judged.why}; in the recording ${text.join(' and ')}: placed for its longer part`,
+    why: `${judged.why}; in the recording ${text.join(' and ')}: placed in ${jumps.length + 1} pieces`,
   }
 }
 

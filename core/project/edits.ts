@@ -17,7 +17,7 @@ import {
   usualDistance,
 } from '../grid/index.ts'
 import type { Framing } from '../picture/index.ts'
-import { FLICKS_PER_SECOND, type Flicks, flicks, frameStart, type Rate, ZERO } from '../time/index.ts'
+import { clipToMaster, FLICKS_PER_SECOND, type Flicks, flicks, frameStart, masterToClip, type Rate, ZERO } from '../time/index.ts'
 import {
   type Angle,
   type Clip,
@@ -451,13 +451,13 @@ export function nextHue(angles: readonly Angle[]): number {
 /** Puts a mark on a clip, or on the master again, without moving what it points at. */
 function standOn(doc: ProjectDoc, mark: Mark, clipId: string | null): void {
   const placeOf = (id: string | undefined) => {
-    if (id === undefined) return { start: 0, rate: 1 }
+    if (id === undefined) return { start: flicks(0), rate: 1 }
     const place = doc.placements[clipOf(doc, id).id]
     if (!place) throw new EditError('a mark can stand only on a clip that has a place; line it up first')
     return place
   }
   const [from, to] = [placeOf(mark.clipId), placeOf(clipId ?? undefined)]
-  const moved = (time: Flicks) => flicks(Math.round((from.start + from.rate * time - to.start) / to.rate))
+  const moved = (time: Flicks) => masterToClip(clipToMaster(time, from), to)
   mark.time = moved(mark.time)
   if (mark.end !== undefined) mark.end = moved(mark.end)
   if (clipId === null) delete mark.clipId

@@ -1,5 +1,5 @@
 import type { PictureSpan } from '../cut/index.ts'
-import { type Flicks, type FrameGrid, pictureSpan, type Rate, secondsToFlicks } from '../time/index.ts'
+import { type FrameGrid, pictureSpansOf, type Rate, secondsToFlicks } from '../time/index.ts'
 import type { ProjectDoc } from './types.ts'
 
 /** What probing found in a file. Times are presentation seconds of the file, 0 = its clock's zero. */
@@ -47,8 +47,7 @@ export function pictureSpans(doc: ProjectDoc, factsOf: (fileId: string) => FileF
     const facts = factsOf(clip.fileId)
     const grid = facts && frameGridOf(facts)
     if (!placement || !grid || clip.state !== 'in' || !clip.angleId) continue
-    const { start, end }: { start: Flicks; end: Flicks } = pictureSpan(placement, grid)
-    out.push({ clipId: clip.id, angleId: clip.angleId, start, end })
+    for (const span of pictureSpansOf(placement, grid)) out.push({ clipId: clip.id, angleId: clip.angleId, ...span })
   }
   return out.sort((a, b) => a.start - b.start)
 }

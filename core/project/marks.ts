@@ -1,4 +1,4 @@
-import { flicks } from '../time/index.ts'
+import { clipToMaster, type Flicks } from '../time/index.ts'
 import type { Mark, ProjectDoc } from './types.ts'
 
 /**
@@ -12,7 +12,7 @@ export function marksOnMaster(doc: Pick<ProjectDoc, 'marks' | 'placements'>): Ma
     else {
       const at = doc.placements[mark.clipId]
       if (!at) continue
-      const onMaster = (time: number) => flicks(Math.round(at.start + at.rate * time))
+      const onMaster = (time: Flicks) => clipToMaster(time, at)
       out.push({ ...mark, time: onMaster(mark.time), ...(mark.end !== undefined && { end: onMaster(mark.end) }) })
     }
   }

@@ -2,7 +2,7 @@ import type { Magnet, StandIn, SwitchPoint } from '../cut/index.ts'
 import type { Verdict } from '../lineup/index.ts'
 import type { Framing } from '../picture/index.ts'
 import type { SpanKind } from '../speech/index.ts'
-import type { Flicks } from '../time/index.ts'
+import type { Flicks, Jump } from '../time/index.ts'
 
 /** What a project is set to; proposed from the material, changeable. */
 export interface Settings {
@@ -54,6 +54,8 @@ export type Method = (typeof METHODS)[number]
 export interface Placement {
   start: Flicks
   rate: number
+  /** Where the recording lost or doubled time; absent where it ran through. */
+  jumps?: Jump[]
   method: Method
   verdict: Verdict
   confidence: number

@@ -1,5 +1,15 @@
 export { FLICKS_PER_SECOND, type Flicks, flicks, flicksToSeconds, secondsToFlicks, ZERO } from './flicks.ts'
-export { clipToMaster, type FrameGrid, frameShownAt, masterToClip, type PlacementMap, pictureSpan, placementFromSeconds } from './placement.ts'
+export {
+  clipToMaster,
+  type FrameGrid,
+  frameShownAt,
+  type Jump,
+  masterToClip,
+  type PlacementMap,
+  pictureSpansOf,
+  piecesOf,
+  placementFromSeconds,
+} from './placement.ts'
 export {
   frameAt,
   frameStart,

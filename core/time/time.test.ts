@@ -13,6 +13,7 @@ import {
   nextFrameStart,
   PROJECT_RATES,
   parseRate,
+  pictureSpansOf,
   placementFromSeconds,
   printRate,
   type Rate,
@@ -132,6 +133,54 @@ describe('placement', () => {
     expect(at(10.04)).toBe(1)
     expect(at(11.9999)).toBe(49)
     expect(at(12)).toBeNull()
+  })
+
+  describe('with jumps', () => {
+    const second = (s: number) => flicks(Math.round(s * FLICKS_PER_SECOND))
+    const grid = { start: flicks(0), rate: { num: 25, den: 1 }, count: 500 }
+    /** Half a second lost at 8 s, a fifth doubled at 15 s. */
+    const map = {
+      start: second(10),
+      rate: 1,
+      jumps: [
+        { at: second(8), by: second(0.5) },
+        { at: second(15), by: second(-0.2) },
+      ],
+    }
+    const frame = (s: number) => frameShownAt(second(s), map, grid)
+
+    test('each piece has its own place, and what was lost has no picture', () => {
+      expect(clipToMaster(second(7), map)).toBe(second(17))
+      expect(clipToMaster(second(8), map)).toBe(second(18.5))
+      expect(clipToMaster(second(16), map)).toBe(second(26.3))
+      expect([frame(17.98), frame(18.2), frame(18.5), frame(18.52)]).toEqual([199, null, 200, 200])
+      expect(masterToClip(second(18.2), map)).toBe(second(8))
+    })
+
+    test('a doubled stretch is shown by what was recorded later', () => {
+      expect([frame(25.29), frame(25.3)]).toEqual([369, 375])
+      expect(masterToClip(second(25.4), map)).toBe(second(15.1))
+    })
+
+    test('pictures span the pieces, without the hole and without overlap', () => {
+      expect(pictureSpansOf(map, grid)).toEqual([
+        { start: second(10), end: second(18) },
+        { start: second(18.5), end: second(25.3) },
+        { start: second(25.3), end: second(30.3) },
+      ])
+      expect(pictureSpansOf({ start: second(1), rate: 1 }, grid)).toEqual([{ start: second(1), end: second(21) }])
+    })
+
+    test('there and back is exact wherever there is something', () => {
+      fc.assert(
+        fc.property(fc.integer({ min: 0, max: 20_000 }), (ms) => {
+          const time = second(ms / 1000)
+          // What lies under the doubled stretch comes back as its later copy.
+          if (time >= second(14.8) && time < second(15)) return
+          expect(masterToClip(clipToMaster(time, map), map)).toBe(time)
+        }),
+      )
+    })
   })
 
   test('a take shot to a faster song is slow on the master', () => {

@@ -1,6 +1,7 @@
 import { existsSync } from 'node:fs'
 import path from 'node:path'
 import { type LtcFindings, WAYS, type Way } from '@pendolo/core/lineup'
+import { FLICKS_PER_SECOND } from '@pendolo/core/time'
 import { type Command, InvalidArgumentError, Option } from 'commander'
 import { Analysis } from '../analysis.ts'
 import { type Config, defaultHome, makeConfig } from '../config.ts'
@@ -132,6 +133,7 @@ function answer(file: string, { placement, why }: Outcome, way: Way | undefined)
     method: placement?.method ?? way ?? 'sound',
     verdict: placement?.verdict ?? 'loose',
     why: placement?.why ?? why,
+    ...(placement?.jumps && { jumps: placement.jumps.map((j) => ({ clipSeconds: j.at / FLICKS_PER_SECOND, bySeconds: j.by / FLICKS_PER_SECOND })) }),
   }
 }
 

@@ -6,7 +6,7 @@ import type { Exchange, ExchangeFile } from '@pendolo/core/formats'
 import { heardGains } from '@pendolo/core/mix'
 import { DEFAULT_STRIP, type Placement } from '@pendolo/core/project'
 import { interpolate } from '@pendolo/core/signal'
-import { FLICKS_PER_SECOND, frameStart } from '@pendolo/core/time'
+import { FLICKS_PER_SECOND, frameStart, piecesOf } from '@pendolo/core/time'
 import type { Config } from '../config.ts'
 import { Cancelled, endChild, inputArguments, start } from '../media/ffmpeg.ts'
 import { soundClock } from '../media/sound-clock.ts'
@@ -22,6 +22,10 @@ class PlacedSound {
   readonly #child: ReturnType<typeof start>
   readonly #chunks: AsyncIterator<Buffer>
   readonly #placement: Placement
+  /** Pieces that ran through: where each begins and ends on the master, and where its clip time 0 would lie, frames. */
+  readonly #pieces: { begins: number; ends: number; offset: number }[]
+  /** How far a jump may lead back, frames. */
+  readonly #back: number
   readonly gain: number
   #held = new Float32Array(0)
   /** Clip frame of the first held one. */
@@ -32,6 +36,14 @@ class PlacedSound {
   constructor(config: Config, file: ExchangeFile, placement: Placement, gain: number) {
     this.#placement = placement
     this.gain = gain
+    const frames = (t: number) => (t / FLICKS_PER_SECOND) * FILM_SOUND_RATE
+    const pieces = piecesOf(placement).map(({ from, to, start }) => ({
+      begins: frames(start + placement.rate * from),
+      ends: frames(start + placement.rate * to),
+      offset: frames(start),
+    }))
+    this.#pieces = pieces.map((p, i) => ({ ...p, ends: Math.min(p.ends, pieces[i + 1]?.begins ?? p.ends) }))
+    this.#back = Math.ceil(Math.max(0, ...(placement.jumps ?? []).map((j) => -frames(j.by))))
     const { before, filter } = soundClock(file.facts)
     const channels = file.facts.audio?.channels ?? 1
     const fold = channels > 2 ? `,pan=stereo|c0=${sum(channels)}|c1=${sum(channels)}` : ',aformat=channel_layouts=stereo'
@@ -65,26 +77,30 @@ class PlacedSound {
 
   /** Adds master frames [from, from + count) to an interleaved stereo block. */
   async addTo(block: Float32Array, from: number, count: number): Promise<void> {
-    const { start: at, rate } = this.#placement
-    const offset = (at / FLICKS_PER_SECOND) * FILM_SOUND_RATE
-    const position = (n: number) => (from + n - offset) / rate
-    const first = Math.floor(position(0)) - MARGIN
-    const last = Math.ceil(position(count)) + MARGIN
-    if (last < 0) return
-    await this.#hold(first, last)
-    const frames = this.#held.length / 2
-    for (let n = 0; n < count; n++) {
-      if (rate === 1) {
-        // A clock that agrees is copied sample by sample, to the nearest one.
-        const i = Math.round(position(n)) - this.#heldFrom
-        if (i < 0 || i >= frames) continue
-        block[2 * n] += this.gain * this.#held[2 * i]
-        block[2 * n + 1] += this.gain * this.#held[2 * i + 1]
-      } else {
-        const i = position(n) - this.#heldFrom
-        if (i < 0 || i > frames) continue
-        block[2 * n] += this.gain * interpolate(this.#held, frames, 2, 0, i)
-        block[2 * n + 1] += this.gain * interpolate(this.#held, frames, 2, 1, i)
+    const { rate } = this.#placement
+    for (const piece of this.#pieces) {
+      const position = (n: number) => (from + n - piece.offset) / rate
+      // A doubled stretch is heard from the later piece; what was lost is silence.
+      const begins = Math.max(0, Math.ceil(piece.begins - from))
+      const ends = Math.min(count, Math.ceil(piece.ends - from))
+      if (ends <= begins) continue
+      const last = Math.ceil(position(ends)) + MARGIN
+      if (last < 0) continue
+      await this.#hold(Math.floor(position(begins)) - MARGIN - this.#back, last)
+      const frames = this.#held.length / 2
+      for (let n = begins; n < ends; n++) {
+        if (rate === 1) {
+          // A clock that agrees is copied sample by sample, to the nearest one.
+          const i = Math.round(position(n)) - this.#heldFrom
+          if (i < 0 || i >= frames) continue
+          block[2 * n] += this.gain * this.#held[2 * i]
+          block[2 * n + 1] += this.gain * this.#held[2 * i + 1]
+        } else {
+          const i = position(n) - this.#heldFrom
+          if (i < 0 || i > frames) continue
+          block[2 * n] += this.gain * interpolate(this.#held, frames, 2, 0, i)
+          block[2 * n + 1] += this.gain * interpolate(this.#held, frames, 2, 1, i)
+        }
       }
     }
   }

@@ -13,7 +13,7 @@ import {
   type Way,
 } from '@pendolo/core/lineup'
 import type { Placement } from '@pendolo/core/project'
-import { placementFromSeconds } from '@pendolo/core/time'
+import { placementFromSeconds, secondsToFlicks } from '@pendolo/core/time'
 import type { Analysis } from '../analysis.ts'
 import type { SoundFindings } from '../media/sound.ts'
 import { clockOf, clockReferences, type Placed, type Recording, readingsOf, soundUsable, timecodeReferences } from './recordings.ts'
@@ -156,7 +156,15 @@ export async function placeAll(
       const near = await hearNear(trial, estimate)
       if (near && near.verdict !== 'loose' && near.startSeconds !== null) {
         await report(trial, {
-          placement: placementOf('sound', 'sure', near.startSeconds, near.rate, joined(`by sound near its timecode (${windowsText(near)})`, found.why), 0.95),
+          placement: placementOf(
+            'sound',
+            'sure',
+            near.startSeconds,
+            near.rate,
+            joined(`by sound near its timecode (${windowsText(near)})`, found.why),
+            0.95,
+            near.proof,
+          ),
           why: '',
           proof: near.proof,
         })
@@ -218,7 +226,11 @@ export async function placeAll(
       const near = await hearNear(trial, estimate)
       if (near && near.verdict !== 'loose' && near.startSeconds !== null) {
         const why = `by sound near its recording time (${windowsText(near)})`
-        await report(trial, { placement: placementOf('sound', near.verdict, near.startSeconds, near.rate, why, near.confidence), why: '', proof: near.proof })
+        await report(trial, {
+          placement: placementOf('sound', near.verdict, near.startSeconds, near.rate, why, near.confidence, near.proof),
+          why: '',
+          proof: near.proof,
+        })
       } else if (!trial.usable || !ways.has('sound')) {
         await report(trial, {
           ...trial.outcome,
@@ -242,7 +254,11 @@ export async function placeAll(
 
 function soundOutcome(recording: Recording, sound: SoundPlacement | null, usable: boolean, ways: ReadonlySet<Way>): Outcome {
   if (sound && sound.verdict !== 'loose' && sound.startSeconds !== null)
-    return { placement: placementOf('sound', sound.verdict, sound.startSeconds, sound.rate, sound.why, sound.confidence), why: '', proof: sound.proof }
+    return {
+      placement: placementOf('sound', sound.verdict, sound.startSeconds, sound.rate, sound.why, sound.confidence, sound.proof),
+      why: '',
+      proof: sound.proof,
+    }
   const why =
     sound?.why ??
     (!ways.has('sound')
@@ -374,9 +390,11 @@ function placementOf(
   speed: number,
   why: string,
   confidence: number,
+  proof?: SoundProof,
 ): Placement {
   const { start, rate } = placementFromSeconds(startSeconds, speed)
-  return { start, rate, method, verdict, confidence, why, locked: false }
+  const jumps = (proof?.jumps ?? []).map((j) => ({ at: secondsToFlicks(j.clipSeconds), by: secondsToFlicks(j.bySeconds) }))
+  return { start, rate, method, verdict, confidence, why, locked: false, ...(jumps.length > 0 && { jumps }) }
 }
 
 /** Start and rate of a placement in seconds. */

@@ -1,7 +1,7 @@
 import { readFileSync } from 'node:fs'
 import { createRequire } from 'node:module'
 import { SPEECH_RATE, VOICE_STEP } from '@pendolo/core/speech'
-import * as ort from 'onnxruntime-web'
+import type * as Ort from 'onnxruntime-web'
 
 const BLOCK = SPEECH_RATE * VOICE_STEP
 /** Samples of the block before that the model wants to see again. */
@@ -14,13 +14,24 @@ const WARM = 32
 const BEFORE = CONTEXT + WARM * BLOCK
 const STATE = 128
 
-let session: Promise<ort.InferenceSession> | null = null
+interface Model {
+  readonly ort: typeof Ort
+  readonly net: Ort.InferenceSession
+}
 
-function model(): Promise<ort.InferenceSession> {
+let loaded: Promise<Model> | null = null
+
+/** Loaded only when somebody listens for speech: the runtime takes tens of megabytes. */
+function model(): Promise<Model> {
+  loaded ??= load()
+  return loaded
+}
+
+async function load(): Promise<Model> {
+  const ort = await import('onnxruntime-web')
   // One thread: other recordings are heard at the same time.
   ort.env.wasm.numThreads = 1
-  session ??= ort.InferenceSession.create(readFileSync(createRequire(import.meta.url).resolve('@ricky0123/vad-web/dist/silero_vad_v5.onnx')))
-  return session
+  return { ort, net: await ort.InferenceSession.create(readFileSync(createRequire(import.meta.url).resolve('@ricky0123/vad-web/dist/silero_vad_v5.onnx'))) }
 }
 
 /** How likely somebody speaks, by the Silero voice activity model (MIT licence) that a package ships; for a recording that comes in pieces. */
@@ -60,7 +71,7 @@ export class VoiceListener {
   }
 
   async #hear(stretch: number): Promise<void> {
-    const net = await model()
+    const { ort, net } = await model()
     const rate = new ort.Tensor('int64', BigInt64Array.from([BigInt(SPEECH_RATE)]), [])
     const input = new Float32Array(LANES * (CONTEXT + BLOCK))
     const likely = new Float32Array(LANES * stretch)
@@ -71,7 +82,7 @@ export class VoiceListener {
         input.set(this.#held.subarray(at - CONTEXT, at + BLOCK), lane * (CONTEXT + BLOCK))
       }
       const { output, stateN } = await net.run({ input: new ort.Tensor('float32', input, [LANES, CONTEXT + BLOCK]), state, sr: rate })
-      state = stateN as ort.TypedTensor<'float32'>
+      state = stateN as Ort.TypedTensor<'float32'>
       if (b >= 0) for (let lane = 0; lane < LANES; lane++) likely[lane * stretch + b] = (output.data as Float32Array)[lane]
     }
     this.#likely.push(likely)

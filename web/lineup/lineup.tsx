@@ -92,7 +92,18 @@ export function LineUp({ project, edit, top }: StageProps) {
         {
           type: 'place',
           by: 'hand',
-          placements: { [chosen.id]: { start: at, rate: placement?.rate ?? 1, method: 'mark', verdict: 'sure', confidence: 0.9, why, locked: false } },
+          placements: {
+            [chosen.id]: {
+              start: at,
+              rate: placement?.rate ?? 1,
+              ...(placement?.jumps && { jumps: placement.jumps }),
+              method: 'mark',
+              verdict: 'sure',
+              confidence: 0.9,
+              why,
+              locked: false,
+            },
+          },
           loose: {},
         },
       ],

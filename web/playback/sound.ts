@@ -1,4 +1,4 @@
-import { FLICKS_PER_SECOND } from '@pendolo/core/time'
+import { clipToMaster, FLICKS_PER_SECOND, masterToClip, secondsToFlicks } from '@pendolo/core/time'
 import { ALL_FORMATS, AudioBufferSink, Input, UrlSource } from 'mediabunny'
 import { Clicks } from './clicks.ts'
 import type { PlaySound } from './types.ts'
@@ -63,7 +63,8 @@ class SoundLane {
   }
 
   placedAs(sound: PlaySound): boolean {
-    return this.#sound.map.start === sound.map.start && this.#sound.map.rate === sound.map.rate
+    const [a, b] = [this.#sound.map, sound.map]
+    return a.start === b.start && a.rate === b.rate && JSON.stringify(a.jumps) === JSON.stringify(b.jumps)
   }
 
   /** Plays so that master second `master` sounds at context second `at`. */
@@ -73,12 +74,11 @@ class SoundLane {
     const sink = await this.#sink
     if (!sink || run !== this.#run) return
     const { map } = this.#sound
-    const start = map.start / FLICKS_PER_SECOND
-    const clip = Math.max(0, (master - start) / map.rate)
+    const clip = Math.max(0, masterToClip(secondsToFlicks(master), map) / FLICKS_PER_SECOND)
     try {
       for await (const { buffer, timestamp } of sink.buffers(clip)) {
         if (run !== this.#run) return
-        const when = at + (start + map.rate * timestamp - master)
+        const when = at + (clipToMaster(secondsToFlicks(timestamp), map) / FLICKS_PER_SECOND - master)
         const late = this.#context.currentTime - when
         const length = buffer.duration * map.rate
         if (late < length) {

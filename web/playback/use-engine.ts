@@ -1,7 +1,7 @@
 import type { ProjectState } from '@pendolo/api'
 import { heardGains } from '@pendolo/core/mix'
 import { DEFAULT_STRIP, type FileFacts, frameGridOf, pictureSpans } from '@pendolo/core/project'
-import { type Flicks, type FrameGrid, type PlacementMap, pictureSpan, secondsToFlicks, ZERO } from '@pendolo/core/time'
+import { type Flicks, type FrameGrid, type PlacementMap, pictureSpansOf, secondsToFlicks, ZERO } from '@pendolo/core/time'
 import { useEffect, useMemo, useSyncExternalStore } from 'react'
 import { mediaUrl } from '../data/client.ts'
 import { Engine, type EngineHealth, type EngineState } from './engine.ts'
@@ -51,7 +51,7 @@ export function playModel(project: ProjectState): PlayModel {
     if (!file || !grid || doc.placements[c.id] || c.state === 'aside') continue
     const map = { start: ZERO, rate: 1 }
     const urls = { tileUrl: file.ready.tile ? mediaUrl(file.contentKey, 'tile') : null, sharpUrl: file.ready.sharp ? mediaUrl(file.contentKey, 'sharp') : null }
-    clips.push({ clipId: c.id, angleId: '', ...pictureSpan(map, grid), map, grid, ...urls })
+    for (const span of pictureSpansOf(map, grid)) clips.push({ clipId: c.id, angleId: '', ...span, map, grid, ...urls })
   }
   return {
     angles: doc.angles.map(({ id, framing }) => ({ id, framing })),

@@ -79,6 +79,7 @@ function clip(exchange: Exchange, segment: Segment, rate: number): OtioObject {
         angle: source.angleName,
         startFlicks: placement.start,
         rate: placement.rate,
+        ...(placement.jumps && { jumps: placement.jumps }),
         method: placement.method,
         verdict: placement.verdict,
         standIn: segment.standIn,
