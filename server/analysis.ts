@@ -38,6 +38,7 @@ export class Analysis {
     return {
       listen: (...args) => this.run({ kind: 'listen', args }, signal),
       fold: (...args) => this.run({ kind: 'fold', args }, signal),
+      alone: (...args) => this.run({ kind: 'alone', args }, signal),
     }
   }
 

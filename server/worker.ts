@@ -6,7 +6,7 @@ import type { Config } from './config.ts'
 import { openHeard } from './media/heard.ts'
 import { readLuma } from './media/luma.ts'
 import { hearParts, hearPulse } from './media/pulse.ts'
-import { fold, listen } from './media/sound.ts'
+import { alone, fold, listen } from './media/sound.ts'
 import { hearSpeech, type MicrophoneFile, type SpeechEstimate } from './media/speech.ts'
 
 export interface PlaceTask {
@@ -61,6 +61,11 @@ export interface FoldTask {
   readonly args: Parameters<typeof fold>
 }
 
+export interface AloneTask {
+  readonly kind: 'alone'
+  readonly args: Parameters<typeof alone>
+}
+
 interface Results {
   place: SoundPlacement
   light: LightPlacement
@@ -69,9 +74,10 @@ interface Results {
   speech: SpeechEstimate
   listen: Awaited<ReturnType<typeof listen>>
   fold: Awaited<ReturnType<typeof fold>>
+  alone: Awaited<ReturnType<typeof alone>>
 }
 
-export type Task = PlaceTask | LightTask | PulseTask | PartsTask | SpeechTask | ListenTask | FoldTask
+export type Task = PlaceTask | LightTask | PulseTask | PartsTask | SpeechTask | ListenTask | FoldTask | AloneTask
 export type TaskResult<T extends Task> = Results[T['kind']]
 
 let reference: { file: string; sound: SoundReference; close: () => void } | null = null
@@ -80,6 +86,7 @@ let reference: { file: string; sound: SoundReference; close: () => void } | null
 export default async function work({ task, progress }: { task: Task; progress: MessagePort }): Promise<Results[keyof Results]> {
   if (task.kind === 'listen') return listen(...task.args)
   if (task.kind === 'fold') return fold(...task.args)
+  if (task.kind === 'alone') return alone(...task.args)
   const told = (share: number) => progress.postMessage(share)
   if (task.kind === 'pulse') return hearPulse(task.config, task.file, task.facts, told)
   if (task.kind === 'parts') return hearParts(task.config, task.file, task.facts, task.grid, told)

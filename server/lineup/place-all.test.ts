@@ -40,7 +40,8 @@ async function lineUp(recordings: Recording[], script: Script, wishes: LineUpWis
   } as unknown as Analysis
   const outcomes = await placeAll([{ recording: master, startSeconds: 0, rate: 1 }, ...known], recordings, wishes, {
     analysis,
-    sound: async (r) => (r.facts.audio ? { file: r.id, findings: { silent: false, emptyChannel: null, timecode: null } } : null),
+    sound: async (r) =>
+      r.facts.audio ? { file: r.id, findings: { silent: false, emptyChannel: null, timecode: null, others: r.id.endsWith('.s16') ? [1, 2] : [] } } : null,
     luma: async (r) => (r.facts.video ? r.id : null),
     onOutcome: async (r, outcome) => void told.push([r.id, outcome]),
     onProgress: () => undefined,
@@ -53,6 +54,31 @@ async function lineUp(recordings: Recording[], script: Script, wishes: LineUpWis
 }
 
 const silent = { audio: null } as const
+
+describe('channels that hold different things', () => {
+  test('one of them places what their mix does not, and that is said', async () => {
+    const { of } = await lineUp([recording('two.s16')], { hear: (clip) => (clip === 'two.c2.s16' ? heard('sure', 12) : heard('loose', null)) })
+    expect(of('two.s16')).toMatchObject({ startSeconds: 12, method: 'sound', verdict: 'sure', why: 'by sound; by its channel 3 alone' })
+  })
+
+  test('they are not asked when the mix is sure', async () => {
+    const asked: string[] = []
+    await lineUp([recording('two.s16')], {
+      hear: (clip) => {
+        asked.push(clip)
+        return heard('sure', 12)
+      },
+    })
+    expect(asked).toEqual(['two.s16'])
+  })
+
+  test('what is only to be checked by one of them does not replace a check by the mix that is surer', async () => {
+    const { of } = await lineUp([recording('two.s16')], {
+      hear: (clip) => (clip === 'two.s16' ? { ...heard('check', 5), confidence: 0.6 } : { ...heard('check', 40), confidence: 0.4 }),
+    })
+    expect(of('two.s16')).toMatchObject({ startSeconds: 5, verdict: 'check' })
+  })
+})
 
 describe('the order of proof', () => {
   test('sound that is sure wins, and timecode is only heard as a witness', async () => {

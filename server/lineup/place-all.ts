@@ -15,7 +15,7 @@ import {
 import type { Placement } from '@pendolo/core/project'
 import { placementFromSeconds, secondsToFlicks } from '@pendolo/core/time'
 import type { Analysis } from '../analysis.ts'
-import type { SoundFindings } from '../media/sound.ts'
+import { channelFiles, type SoundFindings } from '../media/sound.ts'
 import { clockOf, clockReferences, type Placed, type Recording, readingsOf, soundUsable, timecodeReferences } from './recordings.ts'
 
 export interface Near {
@@ -55,6 +55,8 @@ interface Trial {
   readonly recording: Recording
   readonly usable: boolean
   readonly sound: SoundPlacement | null
+  /** The analysis sound that fits best: of the whole file, or of a channel; empty without sound. */
+  readonly file: string
   outcome: Outcome
 }
 
@@ -106,11 +108,21 @@ export async function placeAll(
     const heard = await listenTo(recording)
     const usable = soundUsable(recording, heard?.findings ?? null)
     let sound: SoundPlacement | null = null
+    let file = heard?.file ?? ''
     if (ways.has('sound') && masterSound && heard && usable) {
-      const task = { kind: 'place', masterSound: masterSound.file, clipSound: heard.file, thorough: wishes.thorough ?? false } as const
-      sound = await tools.analysis.run({ ...task, near: wishes.near ?? null, speed: wishes.speed ?? 'auto' }, tools.signal)
+      const task = { kind: 'place', masterSound: masterSound.file, thorough: wishes.thorough ?? false, near: wishes.near ?? null } as const
+      sound = await tools.analysis.run({ ...task, clipSound: file, speed: wishes.speed ?? 'auto' }, tools.signal)
+      // Where the channels hold different things, one of them may fit where their mix does not.
+      for (const channel of heard.findings.others ?? []) {
+        if (sound.verdict === 'sure') break
+        const own = channelFiles(heard.file, channel).analysis
+        const found = await tools.analysis.run({ ...task, clipSound: own, speed: wishes.speed ?? 'auto' }, tools.signal)
+        if (!fitsBetter(found, sound)) continue
+        sound = { ...found, why: `${found.why}; by its channel ${channel + 1} alone` }
+        file = own
+      }
     }
-    const trial: Trial = { recording, usable, sound, outcome: { placement: null, why: '', proof: null } }
+    const trial: Trial = { recording, usable, sound, file, outcome: { placement: null, why: '', proof: null } }
     trials.push(trial)
     await report(trial, soundOutcome(recording, sound, usable, ways))
     done++
@@ -125,9 +137,8 @@ export async function placeAll(
   const lying = (): Placed[] => [...known, ...trials.filter(settled).map((t) => ({ recording: t.recording, ...secondsOf(t.outcome.placement as Placement) }))]
   /** Searches the sound close to a place that something else proposes. */
   const hearNear = async (trial: Trial, near: Near): Promise<SoundPlacement | null> => {
-    const heard = ways.has('sound') && trial.usable && masterSound ? await tools.sound(trial.recording) : null
-    if (!heard || !masterSound) return null
-    return tools.analysis.run({ kind: 'place', masterSound: masterSound.file, clipSound: heard.file, thorough: true, near, speed: 'auto' }, tools.signal)
+    if (!ways.has('sound') || !trial.usable || !masterSound || !trial.file) return null
+    return tools.analysis.run({ kind: 'place', masterSound: masterSound.file, clipSound: trial.file, thorough: true, near, speed: 'auto' }, tools.signal)
   }
 
   if (ways.has('timecode')) {
@@ -250,6 +261,12 @@ export async function placeAll(
       })
     }
   return new Map(trials.map((t) => [t.recording.id, t.outcome]))
+}
+
+const RANK = { sure: 2, check: 1, loose: 0 }
+
+function fitsBetter(a: SoundPlacement, b: SoundPlacement): boolean {
+  return RANK[a.verdict] > RANK[b.verdict] || (a.verdict === b.verdict && a.verdict === 'check' && a.confidence > b.confidence)
 }
 
 function soundOutcome(recording: Recording, sound: SoundPlacement | null, usable: boolean, ways: ReadonlySet<Way>): Outcome {

@@ -8,7 +8,7 @@ import { inputArguments, lastWords, MediaError, progressSeconds, run } from './f
 import { openHeard } from './heard.ts'
 import { makeLightCopies } from './light.ts'
 import { clockZero, notesFor, probe } from './probe.ts'
-import { decodeMono, makeSound } from './sound.ts'
+import { channelFiles, decodeMono, makeSound } from './sound.ts'
 
 const config = testConfig()
 const show = showFolder(config)
@@ -124,7 +124,7 @@ describe('sound', () => {
     ] as const) {
       const { key } = await contentKey(file)
       const found = await makeSound(config, file, key, await probe(config, file), { listening: true, signal: never })
-      expect(found).toEqual({ silent: false, emptyChannel: empty, timecode: null })
+      expect(found).toEqual({ silent: false, emptyChannel: empty, timecode: null, others: [] })
       // What is made already tells the same without listening again.
       expect(await makeSound(config, file, key, await probe(config, file), { listening: true, signal: never })).toEqual(found)
       const { sound, close } = openHeard(artefactPath(config, key, 'analysis'))
@@ -134,6 +134,25 @@ describe('sound', () => {
       close()
       expect(Math.max(...samples.map(Math.abs))).toBeGreaterThan(file === opposed ? 0.1 : 0.05)
     }
+  })
+
+  test('a channel that holds something else has an analysis sound of its own', async () => {
+    const noise = ['-f', 'lavfi', '-i', 'anoisesrc=d=6:seed=3:a=0.5']
+    const both = '[1]volume=0.1[q];[0][q]join=inputs=2:channel_layout=stereo'
+    const file = makeMedia(at('two-things.wav'), [...noise, '-f', 'lavfi', '-i', 'sine=d=6:f=300', '-filter_complex', both])
+    const alike = makeMedia(at('alike.wav'), [...noise, '-af', 'pan=stereo|c0=c0|c1=0.4*c0'])
+    const made = async (name: string, key: string) => makeSound(config, name, key, await probe(config, name), { listening: false, signal: never })
+    expect((await made(alike, 'd'.repeat(32)))?.others).toEqual([])
+    const key = 'e'.repeat(32)
+    expect((await made(file, key))?.others).toEqual([1])
+    const { sound, close } = openHeard(channelFiles(artefactPath(config, key, 'analysis'), 1).analysis)
+    const part = sound.source.read(8000, 16000)
+    close()
+    // The tone alone: 300 Hz crosses zero 600 times a second.
+    let crossings = 0
+    for (let i = 1; i < part.length; i++) if (part[i] >= 0 !== part[i - 1] >= 0) crossings++
+    expect(Math.abs(crossings - 600)).toBeLessThan(4)
+    expect(sound.source.length).toBe(48000)
   })
 
   test('timecode on one channel is read and kept out of what placing hears', async () => {

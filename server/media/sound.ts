@@ -21,6 +21,9 @@ const MOST_CHANNELS = 16
 /** Mean over root mean square of timecode at the analysis rate; music and speech stay below. */
 const TIMECODE_STEADY = 0.84
 const STEADY_BLOCK = ANALYSIS_RATE / 4
+/** A channel that correlates with what was chosen by less than this holds something else, and at most so many are kept. */
+const ALIKE = 0.85
+const MOST_OTHERS = 4
 /** A channel below this share of the other's energy is called empty (−40 dB). */
 const EMPTY = 1e-4
 
@@ -28,6 +31,8 @@ const EMPTY = 1e-4
 export interface SoundFindings {
   readonly silent: boolean
   readonly emptyChannel: 'left' | 'right' | null
+  /** Channels that differ from what was chosen and have an analysis sound of their own; absent in older findings. */
+  readonly others?: readonly number[]
   /** Timecode recorded as sound, and on which channel; absent in findings made before it was listened for. */
   readonly timecode?: (LtcFindings & { readonly channel: number }) | null
 }
@@ -44,6 +49,7 @@ export interface SoundWishes {
 export interface SoundSteps {
   readonly listen: typeof listen
   readonly fold: typeof fold
+  readonly alone: typeof alone
 }
 
 const PLACING = ['peaks', 'analysis', 'features', 'findings'] as const
@@ -55,7 +61,7 @@ const PLACING = ['peaks', 'analysis', 'features', 'findings'] as const
 export async function makeSound(config: Config, file: string, key: string, facts: FileFacts, wishes: SoundWishes): Promise<SoundFindings | null> {
   const { audio } = facts
   if (!audio) return null
-  const { listening, onProgress = () => undefined, signal, steps = { listen, fold } } = wishes
+  const { listening, onProgress = () => undefined, signal, steps = { listen, fold, alone } } = wishes
   const [peaks, analysis, features, told] = PLACING.map((a) => artefactPath(config, key, a))
   const finals = [...(listening ? [artefactPath(config, key, 'sound')] : []), peaks, analysis, features, told]
   if (finals.every((f) => existsSync(f))) return JSON.parse(await readFile(told, 'utf8')) as SoundFindings
@@ -73,6 +79,10 @@ export async function makeSound(config: Config, file: string, key: string, facts
         if (read) timecode = { ...read, channel }
       }
       const folded = await steps.fold(raw, heard, timecode?.channel ?? -1, { peaks: peaksPart, analysis: analysisPart, features: featuresPart })
+      for (const channel of folded.others ?? []) {
+        const into = channelFiles(analysis, channel)
+        await completeFiles([into.analysis, into.features], ([s16, bands]) => steps.alone(raw, channels, channel, { analysis: s16, features: bands }))
+      }
       findings = { ...folded, timecode }
       await writeFile(toldPart, JSON.stringify(findings))
     } finally {
@@ -164,6 +174,29 @@ export async function listen(raw: string, channels: number): Promise<Channel[]> 
   return blocks.map((block, c) => ({ energy: energy[c] + block.squares, steady: block.steady >= 4 && block.steady > block.active / 2 }))
 }
 
+/** Where a channel that has an analysis sound of its own keeps it, beside that of the whole file. */
+export function channelFiles(analysis: string, channel: number): { analysis: string; features: string } {
+  const stem = analysis.replace(/\.s16$/, `.c${channel}`)
+  return { analysis: `${stem}.s16`, features: `${stem}.bands` }
+}
+
+/** Writes one channel of the decoded sound as an analysis sound of its own. */
+export async function alone(raw: string, channels: number, channel: number, into: { analysis: string; features: string }): Promise<void> {
+  const bands = new BandWriter()
+  const out = createWriteStream(into.analysis)
+  for await (const frame of frames(raw, channels)) {
+    const mono = new Int16Array(frame.length / channels)
+    for (let i = 0; i < mono.length; i++) mono[i] = frame[i * channels + channel]
+    const unit = new Float32Array(mono.length)
+    for (let i = 0; i < unit.length; i++) unit[i] = mono[i] / 32768
+    bands.push(unit)
+    if (!out.write(Buffer.from(mono.buffer))) await once(out, 'drain')
+  }
+  out.end()
+  await finished(out)
+  await writeFile(into.features, packFeatures(bands.finish()))
+}
+
 /** Folds the decoded sound to mono by the mix or the channel that serves best, and writes overview and analysis sound. */
 export async function fold(
   raw: string,
@@ -177,12 +210,19 @@ export async function fold(
   const used = heard.map((_, c) => c).filter((c) => c !== timecodeChannel && heard[c].energy > EMPTY * louder)
   const strongest = used.reduce((a, b) => (heard[b].energy > heard[a].energy ? b : a), used[0] ?? 0)
   let mix = 0
+  const withMix = new Float64Array(channels)
+  const withStrongest = new Float64Array(channels)
   if (used.length > 1)
     for await (const frame of frames(raw, channels))
       for (let i = 0; i < frame.length; i += channels) {
         let sum = 0
         for (const c of used) sum += frame[i + c]
-        mix += (sum / used.length) ** 2
+        sum /= used.length
+        mix += sum * sum
+        for (const c of used) {
+          withMix[c] += sum * frame[i + c]
+          withStrongest[c] += frame[i + strongest] * frame[i + c]
+        }
       }
   const mixed = used.length > 1 && mix >= CANCELLED * heard[strongest].energy
   const writer = new PeakWriter(ANALYSIS_RATE, PEAK_STEP)
@@ -208,7 +248,13 @@ export async function fold(
   await writeFile(into.features, packFeatures(bands.finish()))
   const [left, right] = heard.map((c) => c.energy)
   const empty = channels !== 2 || louder <= 0 || timecodeChannel >= 0 ? null : right < EMPTY * left ? 'right' : left < EMPTY * right ? 'left' : null
-  return { silent: louder < 1 || used.length === 0, emptyChannel: empty }
+  const likeness = (c: number) =>
+    mixed ? Math.abs(withMix[c]) / Math.sqrt(mix * heard[c].energy) : Math.abs(withStrongest[c]) / Math.sqrt(heard[strongest].energy * heard[c].energy)
+  const others = used
+    .filter((c) => used.length > 1 && !(likeness(c) > ALIKE))
+    .sort((a, b) => heard[b].energy - heard[a].energy)
+    .slice(0, MOST_OTHERS)
+  return { silent: louder < 1 || used.length === 0, emptyChannel: empty, others }
 }
 
 async function* frames(raw: string, channels: number): AsyncGenerator<Int16Array> {
