@@ -24,6 +24,8 @@ export interface FileFacts {
     readonly sampleRate: number
     readonly startSeconds: number
     readonly streams: number
+    /** Channels of each stream where there are several; `channels` are those of the first. */
+    readonly streamChannels?: readonly number[]
   } | null
   readonly timecode: string | null
   /** Samples since midnight at the file's first one, from a Broadcast Wave header; absent in files gathered long ago. */

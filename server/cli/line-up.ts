@@ -14,6 +14,7 @@ import { hearTimecode } from '../media/ltc.ts'
 import { makeLuma } from '../media/luma.ts'
 import { probe } from '../media/probe.ts'
 import { makeSound, type SoundFindings } from '../media/sound.ts'
+import { allChannels } from '../media/sound-clock.ts'
 
 interface LineUpOptions {
   master: string
@@ -152,7 +153,7 @@ export function addProbe(program: Command): void {
         const facts = await probe(config, whole)
         const { timecode, timeReference, ...rest } = facts
         let sound: LtcFindings | null = null
-        for (let channel = 0; !sound && channel < Math.min(16, facts.audio?.channels ?? 0); channel++)
+        for (let channel = 0; !sound && channel < allChannels(facts, 16).length; channel++)
           sound = await hearTimecode(config, whole, facts, channel, { whole: true })
         out.push({
           file,

@@ -2,7 +2,7 @@ import { type LtcFindings, LtcReader, ltcFindings } from '@pendolo/core/lineup'
 import type { FileFacts } from '@pendolo/core/project'
 import type { Config } from '../config.ts'
 import { inputArguments, run } from './ffmpeg.ts'
-import { soundClock } from './sound-clock.ts'
+import { allChannels, soundClock } from './sound-clock.ts'
 
 const RATE = 48000
 /** Of longer recordings a stretch is read every so often: labels and clock between them follow from both ends. */
@@ -11,7 +11,7 @@ const READ_SECONDS = 20
 const EVERY_SECONDS = 120
 
 /**
- * Reads timecode recorded on one channel, on the file's presentation clock.
+ * Reads timecode recorded on one channel, counted over all streams, on the file's presentation clock.
  * @returns null when the channel holds none after all
  */
 export async function hearTimecode(
@@ -38,7 +38,20 @@ export async function hearTimecode(
     at += count
     rest = all.subarray(2 * count)
   }
-  const args = [...before, ...inputArguments(file), '-map', '0:a:0', '-af', `${filter},pan=mono|c0=c${channel}`, '-ar', String(RATE), '-f', 's16le', 'pipe:1']
+  const where = allChannels(facts, Number.POSITIVE_INFINITY)[channel] ?? { stream: 0, channel }
+  const args = [
+    ...before,
+    ...inputArguments(file),
+    '-map',
+    `0:a:${where.stream}`,
+    '-af',
+    `${filter},pan=mono|c0=c${where.channel}`,
+    '-ar',
+    String(RATE),
+    '-f',
+    's16le',
+    'pipe:1',
+  ]
   await run(config.ffmpeg, ['-v', 'error', '-nostdin', ...args], { signal, onStdout: take })
   return ltcFindings(reader.finish(), RATE)
 }

@@ -155,6 +155,23 @@ describe('sound', () => {
     expect(sound.source.length).toBe(48000)
   })
 
+  test('every stream of a camera that records them apart is heard for placing', async () => {
+    const noise = ['-f', 'lavfi', '-i', 'anoisesrc=d=6:seed=3:a=0.5']
+    const tone = ['-f', 'lavfi', '-i', 'sine=d=4:f=300']
+    const file = makeMedia(at('apart.mov'), [...noise, ...tone, '-map', '0:a', '-map', '1:a', '-c:a', 'pcm_s16le'])
+    const facts = await probe(config, file)
+    expect(facts.audio).toMatchObject({ channels: 1, streams: 2, streamChannels: [1, 1] })
+    const key = 'f'.repeat(32)
+    expect((await makeSound(config, file, key, facts, { listening: true, signal: never }))?.others).toContain(1)
+    const { sound, close } = openHeard(channelFiles(artefactPath(config, key, 'analysis'), 1).analysis)
+    const [heard, after] = [sound.source.read(8000, 16000), sound.source.read(36000, 40000)]
+    close()
+    expect(Math.max(...heard)).toBeGreaterThan(0.05)
+    // The second stream is shorter; the first is heard to its end.
+    expect(sound.source.length).toBe(48000)
+    expect(Math.max(...after)).toBeLessThan(0.001)
+  })
+
   test('timecode on one channel is read and kept out of what placing hears', async () => {
     const raw = gunzipSync(readFileSync(path.join(__dirname, 'fixtures', 'ltc-25.u8.gz')))
     writeFileSync(at('ltc.u8'), raw)

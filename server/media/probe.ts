@@ -70,6 +70,7 @@ export async function probe(config: Config, file: string): Promise<FileFacts> {
           sampleRate: Number(sounds[0].sample_rate ?? 48000),
           startSeconds: (number(sounds[0].start_time) ?? 0) - zero,
           streams: sounds.length,
+          ...(sounds.length > 1 && { streamChannels: sounds.map((s) => s.channels ?? 1) }),
         }
       : null,
     timecode: /^\d\d:\d\d:\d\d[:;]\d\d$/.test(tags.timecode ?? '') ? tags.timecode : null,

@@ -8,3 +8,18 @@ export function soundClock(facts: FileFacts): { before: string[]; filter: string
   const zero = clockZero(facts.container, 1) === 0
   return { before: zero ? ['-copyts'] : [], filter: 'aresample=async=1:first_pts=0' }
 }
+
+/** Names by which ffmpeg knows so many channels; streams with another number are not merged with others. */
+export const LAYOUTS: Readonly<Record<number, string>> = { 1: 'mono', 2: 'stereo', 3: '2.1', 4: 'quad', 5: '5.0', 6: '5.1', 7: '6.1', 8: '7.1' }
+
+/** Channels of all streams of a file one after the other, as placing hears them: for each its stream and its number there. */
+export function allChannels({ audio }: FileFacts, most: number): { stream: number; channel: number }[] {
+  const out: { stream: number; channel: number }[] = []
+  const counts = audio?.streamChannels ?? [audio?.channels ?? 0]
+  for (const [stream, count] of counts.entries()) {
+    // A stream is heard whole or not at all, but the first always.
+    if (stream > 0 && (out.length + count > most || !LAYOUTS[count] || !LAYOUTS[counts[0]])) break
+    for (let channel = 0; channel < Math.min(count, most); channel++) out.push({ stream, channel })
+  }
+  return out
+}

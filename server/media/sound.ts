@@ -10,7 +10,7 @@ import type { Config } from '../config.ts'
 import { artefactPath, completeFiles } from './artefacts.ts'
 import { inputArguments, progressSeconds, run } from './ffmpeg.ts'
 import { hearTimecode } from './ltc.ts'
-import { soundClock } from './sound-clock.ts'
+import { allChannels, LAYOUTS, soundClock } from './sound-clock.ts'
 
 /** Points of the waveform overview: a hundred a second. */
 const PEAK_STEP = ANALYSIS_RATE / 100
@@ -71,7 +71,7 @@ export async function makeSound(config: Config, file: string, key: string, facts
     const raw = `${analysisPart}.raw`
     try {
       await decode(config, file, facts, listening ? parts[0] : null, raw, onProgress, signal)
-      const channels = Math.min(MOST_CHANNELS, audio.channels)
+      const channels = allChannels(facts, MOST_CHANNELS).length
       const heard = await steps.listen(raw, channels)
       let timecode: NonNullable<SoundFindings['timecode']> | null = null
       for (const [channel, { steady }] of heard.entries()) {
@@ -105,7 +105,8 @@ async function decode(
   const { before, filter } = soundClock(facts)
   // More than two channels are heard together as one until each has a strip of its own.
   const fold = channels > 2 ? `,pan=mono|c0=${Array.from({ length: channels }, (_, c) => `${(1 / Math.sqrt(channels)).toFixed(4)}*c${c}`).join('+')}` : ''
-  const graph = sound ? `[0:a:0]${filter},asplit=2[x][b];[x]anull${fold}[a]` : `[0:a:0]${filter}[b]`
+  const placing = streamsSideBySide(facts, filter, sound ? '[y]' : `[0:a:0]${filter},`)
+  const graph = sound ? `[0:a:0]${filter},asplit=2[x][y];[x]anull${fold}[a];${placing}` : placing
   const two = channels === 2 ? 2 : 1
   const copy = ['-map', '[a]', '-ar', '48000', '-ac', String(two), '-sample_fmt', 's16', '-c:a', 'flac', '-compression_level', '3', '-strict', '-2']
   const args = [
@@ -136,6 +137,24 @@ async function decode(
       if (seconds !== null && facts.durationSeconds > 0) onProgress(Math.min(0.95, seconds / facts.durationSeconds))
     },
   })
+}
+
+/**
+ * Filter graph from the first stream to [b], what placing hears: that stream, with all others beside it as further channels
+ * for as long as it lasts.
+ * @param first what leads to the first stream's sound
+ */
+function streamsSideBySide(facts: FileFacts, filter: string, first: string): string {
+  const count = new Set(allChannels(facts, MOST_CHANNELS).map((c) => c.stream)).size
+  if (count < 2) return `${first}anull[b]`
+  // To be merged, streams must say how their channels lie and have one rate; many cameras say nothing.
+  const said = (k: number) => {
+    const channels = facts.audio?.streamChannels?.[k] ?? 1
+    return `pan=${LAYOUTS[channels]}|${Array.from({ length: channels }, (_, c) => `c${c}=c${c}`).join('|')},aformat=sample_fmts=s16:sample_rates=48000`
+  }
+  const others = Array.from({ length: count - 1 }, (_, i) => i + 1)
+  const apart = [`${first}${said(0)}[s0]`, ...others.map((k) => `[0:a:${k}]${filter},${said(k)},apad[s${k}]`)]
+  return `${apart.join(';')};[s0]${others.map((k) => `[s${k}]`).join('')}amerge=inputs=${count}[b]`
 }
 
 export interface Channel {
