@@ -41,6 +41,8 @@ export interface SoundProof {
   readonly invertedPolarity: boolean
   /** Where the recording lost or gained time, s of the clip, and how much its later part lies later, s; absent in old proofs. */
   readonly jumps?: { readonly clipSeconds: number; readonly bySeconds: number }[]
+  /** How much later than by its sound the clip lies by timecode or light: the time the sound took to the camera. */
+  readonly late?: { readonly seconds: number; readonly by: 'timecode' | 'light' }
 }
 
 export interface SoundPlacement {

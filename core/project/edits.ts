@@ -349,7 +349,7 @@ export const SET_BY_HAND: ReadonlySet<Method> = new Set(['hand', 'mark', 'points
 /** Ways whose start was measured in the camera's sound. */
 const BY_SOUND: ReadonlySet<Method> = new Set(['sound', 'through'])
 /** Speed of sound at 20 °C, m/s (ISO 9613-1). */
-const SOUND_SPEED = 343.2
+export const SOUND_SPEED = 343.2
 
 /** How late sound is over a distance in metres. */
 function soundDelay(metres: number): Flicks {

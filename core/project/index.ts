@@ -10,6 +10,7 @@ export {
   type PulseAct,
   projectRate,
   SET_BY_HAND,
+  SOUND_SPEED,
 } from './edits.ts'
 export { type FileFacts, frameGridOf, pictureSpans } from './facts.ts'
 export { marksOnMaster } from './marks.ts'

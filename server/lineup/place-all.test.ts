@@ -80,6 +80,30 @@ describe('channels that hold different things', () => {
   })
 })
 
+describe('sound from afar', () => {
+  test('a camera whose timecode lies a few frames later than its sound is told how far away it stood', async () => {
+    const { of, told } = await lineUp([recording('far', { timecode: '10:00:30:03' })], { hear: () => heard('sure', 30) })
+    expect(of('far')).toMatchObject({
+      startSeconds: 30,
+      verdict: 'sure',
+      why: expect.stringContaining('120 ms later than its sound, which came from about 41 m'),
+    })
+    expect(told.at(-1)?.[1].proof?.late).toEqual({ seconds: expect.closeTo(0.12, 5), by: 'timecode' })
+  })
+
+  test.each(['10:00:30:00', '10:00:30:01', '10:00:29:20', '10:00:31:00'])('timecode %s says nothing about distance', async (timecode) => {
+    const { told } = await lineUp([recording('near', { timecode })], { hear: () => heard('sure', 30) })
+    expect(told.at(-1)?.[1].proof?.late).toBeUndefined()
+  })
+
+  test('by light too, when it is asked for, and the place by sound stays', async () => {
+    const light = () => ({ verdict: 'sure', startSeconds: 30.2, why: 'by light', events: 9, matched: 9, rivalRatio: 0 }) as LightPlacement
+    const { of, told } = await lineUp([recording('far')], { hear: () => heard('sure', 30), light }, { ways: ['sound', 'light'] })
+    expect(of('far')).toMatchObject({ startSeconds: 30, method: 'sound', why: expect.stringContaining('its light lies 200 ms later') })
+    expect(told.at(-1)?.[1].proof?.late?.by).toBe('light')
+  })
+})
+
 describe('the order of proof', () => {
   test('sound that is sure wins, and timecode is only heard as a witness', async () => {
     const { of } = await lineUp([recording('a', { timecode: '10:00:30:00' }), recording('b', { timecode: '10:00:12:00' })], {

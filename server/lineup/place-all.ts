@@ -12,7 +12,7 @@ import {
   USUAL_WAYS,
   type Way,
 } from '@pendolo/core/lineup'
-import type { Placement } from '@pendolo/core/project'
+import { type Placement, SOUND_SPEED } from '@pendolo/core/project'
 import { placementFromSeconds, secondsToFlicks } from '@pendolo/core/time'
 import type { Analysis } from '../analysis.ts'
 import { channelFiles, type SoundFindings } from '../media/sound.ts'
@@ -155,8 +155,12 @@ export async function placeAll(
       if (settled(trial)) {
         const place = trial.outcome.placement as Placement
         const off = secondsOf(place).startSeconds - found.startSeconds
-        const word = Math.abs(off) <= TIMECODE_TOLERANCE / 10 ? 'timecode agrees' : `its timecode says ${signed(-off)} s`
-        await report(trial, { ...trial.outcome, placement: { ...place, why: joined(place.why, word) } })
+        const far = soundFrom(trial.recording, -off)
+        const word = far ? `its timecode lies ${far}` : Math.abs(off) <= TIMECODE_TOLERANCE / 10 ? 'timecode agrees' : `its timecode says ${signed(-off)} s`
+        await report(
+          trial,
+          withLate({ ...trial.outcome, placement: { ...place, why: joined(place.why, word) } }, far ? { seconds: -off, by: 'timecode' } : null),
+        )
         continue
       }
       const byHeart = settledBy(trial, estimate, found.why)
@@ -194,7 +198,8 @@ export async function placeAll(
   if (ways.has('light')) {
     const named = wishes.ways?.includes('light') ?? false
     // Sound that fits nowhere speaks against a clip; light is for those that have none, unless it is asked for.
-    const dark = trials.filter((t) => !settled(t) && t.recording.facts.video && (named || !t.usable || t.outcome.placement))
+    // When it is asked for, it also tells of those that sound placed how far the sound had come.
+    const dark = trials.filter((t) => t.recording.facts.video && (named || (!settled(t) && (!t.usable || t.outcome.placement))))
     if (dark.length > 0) {
       tools.onProgress(0.86, 'comparing light')
       const references = await lightReferences(lying(), tools)
@@ -205,7 +210,15 @@ export async function placeAll(
         const before = trial.outcome.placement
         const near = wishes.near ?? (before ? { startSeconds: secondsOf(before).startSeconds, tolerance: TIMECODE_TOLERANCE } : null)
         const found: LightPlacement = await tools.analysis.run({ kind: 'light', references, clip: { file: luma, video }, near }, tools.signal)
-        if (found.verdict === 'loose' || found.startSeconds === null) {
+        if (before && settled(trial)) {
+          const late = found.verdict === 'sure' && found.startSeconds !== null ? found.startSeconds - secondsOf(before).startSeconds : 0
+          const far = soundFrom(trial.recording, late)
+          if (far)
+            await report(
+              trial,
+              withLate({ ...trial.outcome, placement: { ...before, why: joined(before.why, `its light lies ${far}`) } }, { seconds: late, by: 'light' }),
+            )
+        } else if (found.verdict === 'loose' || found.startSeconds === null) {
           if (!before) await report(trial, { ...trial.outcome, why: joined(trial.outcome.why, found.why) })
         } else if (!before || found.verdict === 'sure') {
           const why = before ? joined(found.why, before.why) : found.why
@@ -261,6 +274,20 @@ export async function placeAll(
       })
     }
   return new Map(trials.map((t) => [t.recording.id, t.outcome]))
+}
+
+/** Sound comes from at most so far, s; more is another disagreement. */
+const MOST_LATE = 0.35
+
+/** Says how far the sound had come when the picture lies later than the sound by more than a frame; null when it does not. */
+function soundFrom({ facts }: Recording, late: number): string | null {
+  const frame = facts.video ? facts.video.rate.den / facts.video.rate.num : 0.04
+  if (late <= 1.05 * frame || late > MOST_LATE) return null
+  return `${Math.round(late * 1000)} ms later than its sound, which came from about ${Math.round(late * SOUND_SPEED)} m`
+}
+
+function withLate(outcome: Outcome, late: SoundProof['late'] | null): Outcome {
+  return late && outcome.proof ? { ...outcome, proof: { ...outcome.proof, late } } : outcome
 }
 
 const RANK = { sure: 2, check: 1, loose: 0 }

@@ -1,8 +1,9 @@
 import type { ProjectState } from '@pendolo/api'
-import { type Clip, POINT_KINDS, type PointKind, projectRate } from '@pendolo/core/project'
+import { type Clip, POINT_KINDS, type PointKind, projectRate, SOUND_SPEED } from '@pendolo/core/project'
 import { type Flicks, flicks, printTimecode } from '@pendolo/core/time'
 import { Button, InputNumber } from 'antd'
 import { useEffect, useState } from 'react'
+import { proofStamp, useProof } from '../data/queries.ts'
 import type { StageProps } from '../project-frame.tsx'
 
 const NAMES: Record<PointKind, string> = { mark: 'mark', in: 'in', out: 'out' }
@@ -25,6 +26,9 @@ export function Points({ project, clip, edit, onSet, onSearchNear }: PointsProps
   const label = (time: Flicks | undefined, start = 0) => (time === undefined ? '–' : printTimecode(time, style, start))
   const near = clip.points?.mark !== undefined && master?.points?.mark !== undefined ? flicks(master.points.mark - clip.points.mark) : null
   const [metres, setMetres] = useState<number | null>(angle?.distance ?? null)
+  const { data: proof } = useProof(project.id, project.files.find((f) => f.id === clip.fileId)?.facts.audio ? clip.id : null, proofStamp(project, clip.id))
+  const late = proof?.proof.late
+  const proposed = late ? Math.round(late.seconds * SOUND_SPEED) : null
   useEffect(() => setMetres(angle?.distance ?? null), [angle?.distance])
   const keepDistance = () => {
     if (angle && (metres ?? 0) !== (angle.distance ?? 0)) edit([{ type: 'angleDistance', angleId: angle.id, metres: metres ?? 0 }], 'set the sound distance')
@@ -101,6 +105,17 @@ export function Points({ project, clip, edit, onSet, onSearchNear }: PointsProps
           onBlur={keepDistance}
           onPressEnter={keepDistance}
         />
+        {proposed !== null && proposed !== Math.round(angle?.distance ?? 0) && angle && (
+          <Button
+            size="small"
+            type="primary"
+            ghost
+            title={`By ${late?.by} its picture lies ${Math.round((late?.seconds ?? 0) * 1000)} ms later than its sound`}
+            onClick={() => edit([{ type: 'angleDistance', angleId: angle.id, metres: proposed }], 'set the sound distance')}
+          >
+            about {proposed} m
+          </Button>
+        )}
       </div>
     </details>
   )

@@ -5,7 +5,7 @@ import { FLICKS_PER_SECOND, type Flicks, flicks, placementFromSeconds, printLeng
 import { App, Button, Input } from 'antd'
 import { Fragment, type ReactNode, useState } from 'react'
 import { Area, AreaChart, CartesianGrid, ReferenceLine, ResponsiveContainer, Scatter, ScatterChart, Tooltip, XAxis, YAxis } from 'recharts'
-import { useProof } from '../data/queries.ts'
+import { proofStamp, useProof } from '../data/queries.ts'
 import { engine } from '../playback/use-engine.ts'
 import type { StageProps } from '../project-frame.tsx'
 
@@ -27,7 +27,7 @@ export function Proof({ project, clip, placement, edit, flam, onFlam, onSearchNe
   const file = files.find((f) => f.id === clip.fileId)
   const angle = doc.angles.find((a) => a.id === clip.angleId)
   const siblings = Object.values(doc.clips).filter((c) => c.angleId === clip.angleId && c.state !== 'aside')
-  const { data: proof } = useProof(project.id, file?.facts.audio ? clip.id : null, `${placement?.start}:${doc.loose[clip.id]}`)
+  const { data: proof } = useProof(project.id, file?.facts.audio ? clip.id : null, proofStamp(project, clip.id))
   const rate = projectRate(doc.settings)
   const style = { rate, dropFrame: doc.settings.dropFrame }
   const verdict = placement?.verdict ?? 'loose'
