@@ -88,7 +88,8 @@ describe('finding the pulse', () => {
     ['silence', new Float32Array(20 * PULSE_RATE)],
     ['steady noise', Float32Array.from({ length: 20 * PULSE_RATE }, random(9))],
     ['nothing', new Float32Array(0)],
-    ['two seconds', band([0.5, 1, 1.5], 4, 2).subarray(0, 100)],
+    ['six thousandths of a second', band([0.5], 4, 1).subarray(8000, 8100)],
+    ['two seconds, too few to tell', band([0.5, 1, 1.5], 4, 2)],
   ])('finds no beats in %s', (_, samples) => {
     const found = findPulse(samples)
     expect(found.beats).toEqual([])
