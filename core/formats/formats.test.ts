@@ -97,6 +97,69 @@ describe('the project on its frame grid', () => {
   })
 })
 
+describe('a clip in pieces', () => {
+  const broken = () => {
+    const doc = show()
+    const b1 = { ...doc.placements.b1, jumps: [{ at: at(6), by: at(0.4) }] }
+    return applyEdits(doc, [{ type: 'place', by: 'asked', placements: { b1 }, loose: {} }]).doc
+  }
+
+  test('has each piece on its angle’s track, with its own source frames and the hole between', () => {
+    const segments = layOut('Show', broken(), files).angles.find((a) => a.id === 'b')?.segments ?? []
+    // It begins at 1.01 s; six seconds later 0.4 s are missing, so frame 300 of 50 a second comes at 7.41 s.
+    expect(segments.map((s) => [s.fromFrame, s.frames, s.source?.firstFrame])).toEqual([
+      [26, 150, 1],
+      [186, 150, 301],
+    ])
+  })
+
+  test('is cut from the right frames on both sides, with a stand-in for what was lost', () => {
+    const doc = applyEdits(broken(), [
+      { type: 'choose', cutId: 'cut', time: at(5), choice: { angleId: 'b' } },
+      { type: 'choose', cutId: 'cut', time: at(9), choice: { angleId: 'a' } },
+    ]).doc
+    const { cut } = layOut('Show', doc, files)
+    const shown = cut
+      .filter((s) => s.fromFrame >= 75 && s.fromFrame < 225)
+      .map((s) => [s.fromFrame, s.frames, s.source?.file.name, s.source?.firstFrame, s.standIn])
+    expect(shown).toEqual([
+      [75, 101, 'b-camera.mp4', 99, false],
+      [176, 10, expect.any(String), expect.any(Number), true],
+      [186, 39, 'b-camera.mp4', 301, false],
+    ])
+  })
+
+  test('tells its jumps to other programs', () => {
+    expect(writeOtio(layOut('Show', broken(), files))).toContain('"jumps"')
+    expect(writeOtio(layOut('Show', show(), files))).not.toContain('"jumps"')
+  })
+})
+
+test('a mark over a range lasts in OpenTimelineIO and carries its note; one on a clip stands where the clip is', () => {
+  const doc = applyEdits(show(), [
+    {
+      type: 'addMarks',
+      marks: [
+        { id: 'r', time: at(6), end: at(8.4), kind: 'section', name: 'Refrain', hue: 1, text: 'brass stands up' },
+        { id: 'k', time: at(2), kind: 'note', name: 'on b', hue: 2, clipId: 'b1' },
+      ],
+    },
+  ]).doc
+  const { markers } = JSON.parse(writeOtio(layOut('Show', doc, files))).tracks
+  expect(
+    markers.map((m: { name: string; comment: string; marked_range: { start_time: { value: number }; duration: { value: number } } }) => [
+      m.name,
+      m.comment,
+      m.marked_range.start_time.value,
+      m.marked_range.duration.value,
+    ]),
+  ).toEqual([
+    ['on b', '', 75, 0],
+    ['Ring', '', 100, 0],
+    ['Refrain', 'brass stands up', 150, 60],
+  ])
+})
+
 describe('OpenTimelineIO', () => {
   const timeline = JSON.parse(writeOtio(layOut('Show', show(), files)))
 

@@ -15,7 +15,8 @@ export class GrowingRows<T extends Float32Array | Uint8Array> {
   at(row: number): number {
     const from = row * this.#width
     if (from + this.#width > this.values.length) {
-      const more = this.#make(Math.ceil(this.values.length / this.#width / 2) * 3 * this.#width)
+      const rows = Math.max(row + 1, Math.ceil(this.values.length / this.#width / 2) * 3)
+      const more = this.#make(rows * this.#width)
       more.set(this.values)
       this.values = more
     }

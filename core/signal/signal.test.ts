@@ -4,6 +4,7 @@ import {
   BandWriter,
   bandFeatures,
   eachPowerFrame,
+  GrowingRows,
   interpolate,
   inverseReal,
   PeakWriter,
@@ -184,5 +185,29 @@ describe('waveform overview', () => {
       view.getInt32(20, true),
     ]).toEqual([2, 1, 8000, 4, 2, 1])
     expect([...new Int8Array(bytes.buffer, 24)]).toEqual([-32, 64, -128, 127])
+  })
+})
+
+describe('rows that grow', () => {
+  test('keep what was written in them however far they grow, and nothing else', () => {
+    const rows = new GrowingRows(3, (n) => new Float32Array(n))
+    for (let row = 0; row < 20_000; row++) {
+      const at = rows.at(row)
+      for (let k = 0; k < 3; k++) rows.values[at + k] = 3 * row + k
+    }
+    const out = rows.cut(20_000)
+    expect(out.length).toBe(60_000)
+    expect(out.every((v, i) => v === i)).toBe(true)
+  })
+
+  test('a cut is a copy, also one that is longer than what was written', () => {
+    const rows = new GrowingRows(2, (n) => new Uint8Array(n))
+    rows.values[rows.at(0)] = 7
+    const out = rows.cut(10_000)
+    expect(out.length).toBe(20_000)
+    expect(out[0]).toBe(7)
+    rows.values[0] = 9
+    expect(out[0]).toBe(7)
+    expect(rows.cut(0).length).toBe(0)
   })
 })

@@ -26,10 +26,12 @@ const ABOVE_FLOOR = 7
 const NOTHING_DB = -62
 
 /** Columns of {@link looksOf}, and what speech and applause cannot do without in them. */
-const MOST_VOICE = 1
+const MEAN_VOICE = 0
 const FLATNESS = 7
-const LEAST_VOICE = 0.35
+const LEAST_VOICE = 0.12
 const LEAST_FLAT = 0.08
+/** From this flatness on it is noise. */
+const NOISE_FLAT = 0.3
 
 /**
  * What is to be judged around each place: of speech the syllables and the moving harmonics, of music the held tones and
@@ -147,11 +149,14 @@ function quietness({ frames, levelDb }: SoundTraits, count: number): number[] {
 /** Natural logarithms of the likelihood of each of {@link SPAN_KINDS}. */
 function likelihoods(look: Float32Array, quiet: number, voiceNow: number): number[] {
   const silent = 1 / (1 + Math.exp(-(quiet - 6 * voiceNow) * 0.8))
-  const [speech, music, applause] = weigh(look)
-  // What was not among what the weights learnt from must not become speech without a voice, nor applause with a pitch.
-  const spoken = speech * gate(look[MOST_VOICE], LEAST_VOICE, 20)
-  const clapped = applause * gate(look[FLATNESS], LEAST_FLAT, 60)
-  return [spoken * (1 - silent), music * (1 - silent), clapped * (1 - silent), silent].map((p) => Math.log(p + 1e-6))
+  const [speech, , applause] = weigh(look)
+  // What was not among what the weights learnt from must not become speech without a voice, nor applause with a pitch: noise
+  // counts as applause, the rest as music.
+  const spoken = speech * gate(look[MEAN_VOICE], LEAST_VOICE, 40)
+  const noise = gate(look[FLATNESS], NOISE_FLAT, 30)
+  const clapped = (applause + (speech - spoken) * noise) * gate(look[FLATNESS], LEAST_FLAT, 60)
+  const played = Math.max(0, 1 - spoken - clapped)
+  return [spoken * (1 - silent), played * (1 - silent), clapped * (1 - silent), silent].map((p) => Math.log(p + 1e-6))
 }
 
 const gate = (x: number, limit: number, steep: number) => 1 / (1 + Math.exp(-(x - limit) * steep))

@@ -65,6 +65,23 @@ const at = (seconds: number) => Math.round(seconds * FILM_SOUND_RATE)
 const MONO = 0.5 * Math.SQRT1_2
 
 describe('the film’s sound', () => {
+  test('of a camera that lost time is right on both sides of the loss, and silent in it', async () => {
+    const placed = { start: secondsToFlicks(0.75), rate: 1, method: 'sound' as const, verdict: 'check' as const, confidence: 1, why: '', locked: false }
+    const heard = async (by: number, jump: number) =>
+      mix([
+        { type: 'place', by: 'asked', placements: { c: { ...placed, jumps: [{ at: secondsToFlicks(jump), by: secondsToFlicks(by) }] } }, loose: {} },
+        strip('c', { on: true }),
+        strip('m', { on: false }),
+      ])
+    const loud = (samples: Float32Array) => [...samples.keys()].filter((i) => Math.abs(samples[i]) > 0.1)
+    // Its click is at its second 1: before a jump at 1.2 s it stays, after one at 0.8 s it comes later or earlier by the jump.
+    expect(loud(await heard(0.3, 1.2))).toEqual([at(1.75)])
+    expect(loud(await heard(0.3, 0.8))).toEqual([at(2.05)])
+    expect(loud(await heard(-0.1, 0.8))).toEqual([at(1.65)])
+    // Doubled: the click was recorded before the jump and lies under what came again.
+    expect(loud(await heard(-0.3, 1.2))).toEqual([])
+  })
+
   test('is the master alone, sample for sample, unless more is asked for', async () => {
     const left = await mix([])
     expect(left.length).toBe(3 * FILM_SOUND_RATE)
