@@ -3,17 +3,15 @@ import { PULSE_RATE, type PulseEstimate, PulseReader } from '@pendolo/core/pulse
 import type { Config } from '../config.ts'
 import { eachMonoTold } from './sound.ts'
 
+async function listened(config: Config, file: string, facts: FileFacts, onProgress: (share: number) => void): Promise<PulseReader> {
+  const reader = new PulseReader()
+  await eachMonoTold(config, file, facts, PULSE_RATE, (samples) => reader.push(samples), onProgress)
+  return reader
+}
+
 /** Beats, bars, hits and parts of a file's sound, heard as it is decoded. */
 export async function hearPulse(config: Config, file: string, facts: FileFacts, onProgress: (share: number) => void = () => undefined): Promise<PulseEstimate> {
-  const reader = new PulseReader()
-  await eachMonoTold(
-    config,
-    file,
-    facts,
-    PULSE_RATE,
-    (samples) => reader.push(samples),
-    (share) => onProgress(0.4 * share),
-  )
+  const reader = await listened(config, file, facts, (share) => onProgress(0.4 * share))
   return reader.finish((share) => onProgress(0.4 + 0.6 * share))
 }
 
@@ -25,14 +23,5 @@ export async function hearParts(
   grid: { beats: readonly number[]; downbeats: readonly number[] },
   onProgress: (share: number) => void = () => undefined,
 ): Promise<Pick<PulseEstimate, 'sections' | 'loud'>> {
-  const reader = new PulseReader()
-  await eachMonoTold(
-    config,
-    file,
-    facts,
-    PULSE_RATE,
-    (samples) => reader.push(samples),
-    (share) => onProgress(0.9 * share),
-  )
-  return reader.finishParts(grid)
+  return (await listened(config, file, facts, (share) => onProgress(0.9 * share))).finishParts(grid)
 }

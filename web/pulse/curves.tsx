@@ -2,40 +2,11 @@ import type { Pulse } from '@pendolo/core/project'
 import { FLICKS_PER_SECOND, flicks, printLength } from '@pendolo/core/time'
 import { Area, ComposedChart, Line, ResponsiveContainer, Tooltip, XAxis, YAxis } from 'recharts'
 import { engine } from '../playback/use-engine.ts'
-
-const MOST_POINTS = 400
-const AROUND = 4
-
-interface Point {
-  readonly t: number
-  readonly bpm: number | null
-  readonly sure: number
-}
-
-/** Tempo and sureness over the recording, thinned to what a small chart can show. */
-function pointsOf(pulse: Pulse, total: number): Point[] {
-  const beats = pulse.beats.map((b) => b / FLICKS_PER_SECOND)
-  const step = Math.max(0.5, total / MOST_POINTS)
-  const out: Point[] = []
-  let i = 0
-  for (let t = 0; t < total; t += step) {
-    while (i < beats.length && beats[i] < t) i++
-    const near = beats.slice(Math.max(0, i - AROUND), i + AROUND)
-    const distances = near
-      .slice(1)
-      .map((b, k) => b - near[k])
-      .sort((a, b) => a - b)
-    const distance = distances[distances.length >> 1]
-    const inside = near.length > 3 && near[0] <= t + distance && near[near.length - 1] >= t - distance
-    const sure = pulse.clarity?.[Math.round(t / (pulse.clarityStep ?? 0.5))] ?? 0
-    out.push({ t, bpm: inside && distance > 0 ? Math.round(600 / distance) / 10 : null, sure: Math.round(100 * sure) })
-  }
-  return out
-}
+import { tempoPoints } from './layout.ts'
 
 /** Tempo curve with how sure the beats are; a click goes there. */
 export function TempoCurve({ pulse, total }: { pulse: Pulse; total: number }) {
-  const points = pointsOf(pulse, total)
+  const points = tempoPoints(pulse, total)
   return (
     <figure
       className="tempo-curve"

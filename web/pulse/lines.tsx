@@ -6,13 +6,11 @@ import { useEveryFrame, useSize } from '../score/time-view.ts'
 import { type Peaks, Waveform } from '../score/waveform.tsx'
 import { hueOf } from '../ui/theme.ts'
 import type { Stretch } from './correct.tsx'
+import { breakLines, LINE_SECONDS, type Line } from './layout.ts'
 import { OnsetCurve } from './onsets.tsx'
 
 const LEFT = 44
 const RIGHT = 14
-/** Seconds on a line when there is no pulse to break lines at. */
-const LINE_SECONDS = 16
-const BARS_A_LINE = 8
 const HEIGHT = 112
 /** How dark the strip under a line is where this is heard. */
 const SPAN_INK: Record<SoundSpan['kind'], number> = { speech: 0.85, music: 0.4, applause: 0.2, silence: 0 }
@@ -21,31 +19,6 @@ const SLIP = 6
 /** A beat is caught by its foot this near, px. */
 const CATCH = 5
 const FOOT = 74
-
-interface Line {
-  readonly from: number
-  readonly to: number
-  readonly bar: number | null
-}
-
-/** Lines of about the same length that begin with a bar where there are bars. */
-function breakLines(pulse: Pulse | null, total: number): Line[] {
-  const out: Line[] = []
-  const downs = pulse ? pulse.downbeats.map((i) => pulse.beats[i] / FLICKS_PER_SECOND) : []
-  let at = 0
-  let d = 0
-  while (at < total && out.length < 4000) {
-    while (d < downs.length && downs[d] <= at + 0.01) d++
-    const onBar = d > 0 && Math.abs(downs[d - 1] - at) < 0.01
-    const target = onBar ? downs[d - 1 + BARS_A_LINE] : downs[d]
-    let to = target !== undefined && target - at < LINE_SECONDS * 1.6 ? target : at + LINE_SECONDS
-    const next = downs[d]
-    if (!onBar && next !== undefined && to > next && next - at > 2) to = next
-    out.push({ from: at, to: Math.min(to, total), bar: onBar ? d : null })
-    at = to
-  }
-  return out
-}
 
 interface Sheet {
   readonly pulse: Pulse | null

@@ -1,6 +1,5 @@
-import type { ProjectState } from '@pendolo/api'
-import { MARK_KINDS, type Mark, marksOnMaster, projectRate } from '@pendolo/core/project'
-import { type Flicks, printLength, printTimecode } from '@pendolo/core/time'
+import { MARK_KINDS, marksOnMaster, projectRate } from '@pendolo/core/project'
+import { printLength, printTimecode } from '@pendolo/core/time'
 import { useVirtualizer } from '@tanstack/react-virtual'
 import { Button, Input, Select } from 'antd'
 import { ChevronDown, ChevronUp } from 'lucide-react'
@@ -9,6 +8,7 @@ import { useHotkeys } from 'react-hotkeys-hook'
 import { engine, useEngine } from '../playback/use-engine.ts'
 import type { StageProps } from '../project-frame.tsx'
 import { hueOf } from '../ui/theme.ts'
+import { beatRows, matches, type Row } from './layout.ts'
 import { MarkEditor } from './mark-editor.tsx'
 
 const SHOWN = ['all', 'beat', 'bar', ...MARK_KINDS] as const
@@ -24,34 +24,6 @@ const NAMES: Record<Shown, string> = {
 }
 const ROW = 27
 
-interface Row {
-  readonly key: string
-  readonly time: Flicks
-  readonly end?: Flicks
-  readonly name: string
-  readonly mark: Mark | null
-}
-
-function beatRows({ doc }: ProjectState, bars: boolean): Row[] {
-  const { pulse } = doc
-  if (!pulse) return []
-  const down = new Map(pulse.downbeats.map((b, i) => [b, i + 1]))
-  let bar = 0
-  let since = 0
-  return pulse.beats.flatMap((time, i) => {
-    const first = down.get(i)
-    if (first !== undefined) {
-      bar = first
-      since = 0
-    }
-    since++
-    if (bars) return first === undefined ? [] : [{ key: `bar${i}`, time, name: `bar ${bar}`, mark: null }]
-    return [{ key: `beat${i}`, time, name: bar > 0 ? `${bar}.${since}` : `before bar 1`, mark: null }]
-  })
-}
-
-const matches = (mark: Mark, text: string) => `${mark.name} ${mark.text ?? ''}`.toLowerCase().includes(text.toLowerCase())
-
 /** All marks in order of time: find, filter, go through them by keys, choose many. */
 export function MarksList({ project, edit }: Pick<StageProps, 'project' | 'edit'>) {
   const { doc } = project
@@ -64,11 +36,11 @@ export function MarksList({ project, edit }: Pick<StageProps, 'project' | 'edit'
   const style = { rate: projectRate(doc.settings), dropFrame: doc.settings.dropFrame }
   const marks = useMemo(() => marksOnMaster(doc), [doc])
   const rows = useMemo((): Row[] => {
-    if (shown === 'beat' || shown === 'bar') return beatRows(project, shown === 'bar').filter((r) => r.name.includes(find))
+    if (shown === 'beat' || shown === 'bar') return beatRows(doc.pulse, shown === 'bar').filter((r) => r.name.includes(find))
     return marks
       .filter((m) => (shown === 'all' || m.kind === shown) && matches(m, find))
       .map((mark) => ({ key: mark.id, time: mark.time, ...(mark.end !== undefined && { end: mark.end }), name: mark.name, mark }))
-  }, [marks, project, shown, find])
+  }, [marks, shown, find, doc.pulse])
   const here = rows.findLastIndex((r) => r.time <= time)
   const virtual = useVirtualizer({ count: rows.length, getScrollElement: () => scroll.current, estimateSize: () => ROW, overscan: 8 })
 

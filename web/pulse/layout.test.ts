@@ -1,0 +1,101 @@
+import type { Mark, Pulse } from '@pendolo/core/project'
+import { secondsToFlicks } from '@pendolo/core/time'
+import fc from 'fast-check'
+import { beatRows, breakLines, matches, tempoPoints } from './layout.ts'
+
+const pulseOf = (times: number[], downbeats: number[], over: Partial<Pulse> = {}): Pulse => ({
+  tempoBpm: 120,
+  metre: 4,
+  confidence: 1,
+  beats: times.map(secondsToFlicks),
+  downbeats,
+  ...over,
+})
+const steady = (from: number, count: number, distance: number) => Array.from({ length: count }, (_, i) => from + i * distance)
+const every = (n: number, count: number, from = 0) => Array.from({ length: Math.ceil((count - from) / n) }, (_, i) => from + n * i)
+
+describe('lines of the sheet', () => {
+  test('cover the recording without gaps, whatever the beats are', () => {
+    fc.assert(
+      fc.property(
+        fc.array(fc.double({ min: 0.2, max: 30, noNaN: true }), { maxLength: 200 }),
+        fc.integer({ min: 2, max: 7 }),
+        fc.double({ min: 1, max: 900, noNaN: true }),
+        (distances, metre, total) => {
+          let t = 0
+          const times = distances.map((d) => (t += d))
+          const lines = breakLines(pulseOf(times, every(metre, times.length)), total)
+          expect(lines[0].from).toBe(0)
+          expect(lines[lines.length - 1].to).toBeCloseTo(total, 6)
+          for (const [i, line] of lines.entries()) {
+            expect(line.to).toBeGreaterThan(line.from)
+            // Never so long that its beats could not be told apart.
+            expect(line.to - line.from).toBeLessThan(16 * 1.6 + 0.01)
+            if (i > 0) expect(line.from).toBe(lines[i - 1].to)
+          }
+        },
+      ),
+    )
+  })
+
+  test('of music hold eight bars each and begin with one', () => {
+    const times = steady(4, 160, 0.5)
+    const lines = breakLines(pulseOf(times, every(4, 160)), 84)
+    expect(lines.map((l) => [l.from, l.bar])).toEqual([
+      [0, null],
+      [4, 1],
+      [20, 9],
+      [36, 17],
+      [52, 25],
+      [68, 33],
+    ])
+  })
+
+  test('without beats last sixteen seconds; a second without sound has one line, none has none', () => {
+    expect(breakLines(null, 40).map((l) => l.to - l.from)).toEqual([16, 16, 8])
+    expect(breakLines(null, 1)).toHaveLength(1)
+    expect(breakLines(null, 0)).toEqual([])
+  })
+})
+
+describe('rows of the list', () => {
+  const pulse = pulseOf(steady(1, 10, 0.5), [2, 6])
+
+  test('beats are counted in their bar; those before the first bar say so', () => {
+    expect(beatRows(pulse, false).map((r) => r.name)).toEqual(['before bar 1', 'before bar 1', '1.1', '1.2', '1.3', '1.4', '2.1', '2.2', '2.3', '2.4'])
+  })
+
+  test('bars stand where they begin', () => {
+    expect(beatRows(pulse, true).map((r) => [r.name, r.time])).toEqual([
+      ['bar 1', pulse.beats[2]],
+      ['bar 2', pulse.beats[6]],
+    ])
+    expect(beatRows(null, true)).toEqual([])
+  })
+
+  test('a mark is found by its name and by its note, in any case', () => {
+    const mark = { name: 'Ring', text: 'Left hand first' } as Mark
+    expect(['ring', 'LEFT', 'hand f', ''].map((t) => matches(mark, t))).toEqual([true, true, true, true])
+    expect(matches(mark, 'right')).toBe(false)
+  })
+})
+
+describe('the tempo curve', () => {
+  test('tells the tempo around each place, and nothing in a pause', () => {
+    const times = [...steady(2, 40, 0.5), ...steady(60, 60, 0.4)]
+    const points = tempoPoints(pulseOf(times, []), 90)
+    const at = (t: number) => points.reduce((best, p) => (Math.abs(p.t - t) < Math.abs(best.t - t) ? p : best)).bpm
+    expect(at(10)).toBe(120)
+    expect(at(75)).toBe(150)
+    expect(at(40)).toBeNull()
+    expect(at(88)).toBeNull()
+  })
+
+  test('has at most four hundred points, and the sureness of the stretch', () => {
+    const times = steady(0, 14_400, 0.5)
+    const points = tempoPoints(pulseOf(times, [], { clarity: Array.from({ length: 14_400 }, (_, i) => (i < 7200 ? 0.9 : 0.4)), clarityStep: 0.5 }), 7200)
+    expect(points.length).toBeLessThanOrEqual(401)
+    expect(points[50].sure).toBe(90)
+    expect(points[350].sure).toBe(40)
+  })
+})

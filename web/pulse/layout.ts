@@ -1,0 +1,91 @@
+import type { Mark, Pulse } from '@pendolo/core/project'
+import { FLICKS_PER_SECOND, type Flicks } from '@pendolo/core/time'
+
+/** Seconds on a line when there is no pulse to break lines at. */
+export const LINE_SECONDS = 16
+const BARS_A_LINE = 8
+
+export interface Line {
+  readonly from: number
+  readonly to: number
+  readonly bar: number | null
+}
+
+/** Lines of about the same length that begin with a bar where there are bars. */
+export function breakLines(pulse: Pulse | null, total: number): Line[] {
+  const out: Line[] = []
+  const downs = pulse ? pulse.downbeats.map((i) => pulse.beats[i] / FLICKS_PER_SECOND) : []
+  let at = 0
+  let d = 0
+  while (at < total && out.length < 4000) {
+    while (d < downs.length && downs[d] <= at + 0.01) d++
+    const onBar = d > 0 && Math.abs(downs[d - 1] - at) < 0.01
+    const target = onBar ? downs[d - 1 + BARS_A_LINE] : downs[d]
+    let to = target !== undefined && target - at < LINE_SECONDS * 1.6 ? target : at + LINE_SECONDS
+    const next = downs[d]
+    if (!onBar && next !== undefined && to > next && next - at > 2) to = next
+    out.push({ from: at, to: Math.min(to, total), bar: onBar ? d : null })
+    at = to
+  }
+  return out
+}
+
+export interface Row {
+  readonly key: string
+  readonly time: Flicks
+  readonly end?: Flicks
+  readonly name: string
+  readonly mark: Mark | null
+}
+
+/** Beats as rows of the list, or first beats of bars alone. */
+export function beatRows(pulse: Pulse | null, bars: boolean): Row[] {
+  if (!pulse) return []
+  const down = new Map(pulse.downbeats.map((b, i) => [b, i + 1]))
+  let bar = 0
+  let since = 0
+  return pulse.beats.flatMap((time, i) => {
+    const first = down.get(i)
+    if (first !== undefined) {
+      bar = first
+      since = 0
+    }
+    since++
+    if (bars) return first === undefined ? [] : [{ key: `bar${i}`, time, name: `bar ${bar}`, mark: null }]
+    return [{ key: `beat${i}`, time, name: bar > 0 ? `${bar}.${since}` : `before bar 1`, mark: null }]
+  })
+}
+
+/** Whether a mark has this in its name or note. */
+export const matches = (mark: Mark, text: string) => `${mark.name} ${mark.text ?? ''}`.toLowerCase().includes(text.toLowerCase())
+
+const MOST_POINTS = 400
+const AROUND = 4
+
+interface Point {
+  readonly t: number
+  readonly bpm: number | null
+  readonly sure: number
+}
+
+/** Tempo and sureness over the recording, thinned to what a small chart can show. */
+export function tempoPoints(pulse: Pulse, total: number): Point[] {
+  const beats = pulse.beats.map((b) => b / FLICKS_PER_SECOND)
+  const step = Math.max(0.5, total / MOST_POINTS)
+  const out: Point[] = []
+  let i = 0
+  for (let t = 0; t < total; t += step) {
+    while (i < beats.length && beats[i] < t) i++
+    const near = beats.slice(Math.max(0, i - AROUND), i + AROUND)
+    const distances = near
+      .slice(1)
+      .map((b, k) => b - near[k])
+      .sort((a, b) => a - b)
+    const distance = distances[distances.length >> 1]
+    // In a pause there is no tempo, though beats stand on both sides of it.
+    const inside = near.length > 3 && Math.min((beats[i] ?? Number.POSITIVE_INFINITY) - t, t - (beats[i - 1] ?? Number.NEGATIVE_INFINITY)) <= distance
+    const sure = pulse.clarity?.[Math.round(t / (pulse.clarityStep ?? 0.5))] ?? 0
+    out.push({ t, bpm: inside && distance > 0 ? Math.round(600 / distance) / 10 : null, sure: Math.round(100 * sure) })
+  }
+  return out
+}
