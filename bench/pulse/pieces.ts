@@ -9,7 +9,7 @@ import { groovePiece, grooves } from './grooves.ts'
 import { madePiece } from './made.ts'
 import { plainly } from './plain.ts'
 import { midiOf, type Score, type Truth, truthOf } from './score.ts'
-import { midiTruth, songs } from './songs.ts'
+import { keepsItsBeats, midiTruth, songs } from './songs.ts'
 
 /**
  * Music with exact beats: made pieces, accompaniments and songs of free packages, played by several sound fonts into
@@ -155,6 +155,7 @@ export function* pieces(half: Half, from: number, every: number): Generator<Piec
     r()
     k++
     if (k % every !== from) continue
+    if (midi && name.startsWith('song-') && !keepsItsBeats(midi)) continue
     if (!midi) {
       yield { name, samples: pulseless(seed), truth }
       continue

@@ -98,3 +98,32 @@ export function midiTruth(bytes: Uint8Array, metre = 4, seconds = Number.POSITIV
   }
   return { beats, downbeats, metre: signature.beats }
 }
+
+/** How far notes must agree on where in a sixteenth, or in a triplet, they begin, 0..1. */
+const ON_THE_BEAT = 0.3
+
+/**
+ * Whether the notes of a MIDI file keep to the beats that its tempo map tells. Some were played freely beside a click that
+ * nobody heard: their map says nothing about the music, and their notes begin anywhere in a beat.
+ */
+export function keepsItsBeats(bytes: Uint8Array): boolean {
+  const midi = parseMidi(bytes)
+  const beat = midi.header.ticksPerBeat ?? 480
+  const agree = (parts: number) => {
+    let x = 0
+    let y = 0
+    let n = 0
+    for (const track of midi.tracks) {
+      let tick = 0
+      for (const event of track) {
+        tick += event.deltaTime
+        if (event.type !== 'noteOn' || event.velocity === 0) continue
+        x += Math.cos((2 * Math.PI * tick * parts) / beat)
+        y += Math.sin((2 * Math.PI * tick * parts) / beat)
+        n++
+      }
+    }
+    return Math.hypot(x, y) / Math.max(1, n)
+  }
+  return Math.max(agree(4), agree(3)) >= ON_THE_BEAT
+}

@@ -9,7 +9,7 @@ const ZERO_DB = -110
 /** A hit's onset strength, in usual spreads of it; and the least distance between two, s. */
 const STRONG = 2.5
 const APART_SECONDS = 0.12
-/** Where around the onset frame the attack is looked for, and over how long its rise is measured, ms. */
+/** Where around the onset frame a hit is looked for, and over how long a rise is measured, ms. */
 const AROUND = 50
 const RISE = 4
 /** Least rise of an attack, dB in {@link RISE} ms after against before. */
@@ -65,7 +65,8 @@ export function findHits({ frames, strength }: Pick<OnsetFeatures, 'frames' | 's
   let last = Number.NEGATIVE_INFINITY
   for (let f = 1; f + 1 < frames; f++) {
     if (strength[f] < STRONG || strength[f] < strength[f - 1] || strength[f] <= strength[f + 1] || f - last < apart) continue
-    const attack = steepest(envelope, Math.round((f * HIT_STEPS_PER_SECOND) / FRAMES_PER_SECOND))
+    const at = Math.round((f * HIT_STEPS_PER_SECOND) / FRAMES_PER_SECOND)
+    const attack = steepest(envelope, at - AROUND, at + AROUND)
     if (attack === null) continue
     last = f
     if (out.length === 0 || attack > out[out.length - 1] + 0.02) out.push(attack)
@@ -73,11 +74,11 @@ export function findHits({ frames, strength }: Pick<OnsetFeatures, 'frames' | 's
   return out
 }
 
-/** Where the loudness rises most within {@link AROUND} of a step, s; null where nothing rises enough. */
-function steepest(envelope: Uint8Array, around: number): number | null {
+/** Where the loudness rises most between two steps, s; null where nothing rises enough. */
+function steepest(envelope: Uint8Array, from: number, to: number): number | null {
   let best = LEAST_DB / DB_STEP
   let at: number | null = null
-  for (let i = Math.max(RISE, around - AROUND); i < Math.min(envelope.length - RISE, around + AROUND); i++) {
+  for (let i = Math.max(RISE, from); i < Math.min(envelope.length - RISE, to); i++) {
     let rise = 0
     for (let k = 0; k < RISE; k++) rise += envelope[i + k] - envelope[i - 1 - k]
     rise /= RISE
@@ -87,4 +88,21 @@ function steepest(envelope: Uint8Array, around: number): number | null {
     }
   }
   return at === null ? null : at / HIT_STEPS_PER_SECOND
+}
+
+/** How far before and after a beat its attack is looked for, ms: spectral frames are late by half their length. */
+const BEFORE = 40
+const AFTER = 15
+/** A beat without an attack of its own is moved by this, s: what frames are usually late by. */
+const USUALLY_LATE = 0.005
+
+/**
+ * Beats moved from the frames that they were found by to the attacks beside them, which a millisecond envelope shows.
+ * @param beats seconds, ascending and farther apart than 0.1 s
+ */
+export function onAttacks(beats: readonly number[], envelope: Uint8Array): number[] {
+  return beats.map((t) => {
+    const at = Math.round(t * HIT_STEPS_PER_SECOND)
+    return steepest(envelope, at - BEFORE, at + AFTER) ?? Math.max(0, t - USUALLY_LATE)
+  })
 }

@@ -1,6 +1,6 @@
 import { findBars } from './bars.ts'
 import { trackBeats } from './beats.ts'
-import { findHits, HitReader } from './hits.ts'
+import { findHits, HitReader, onAttacks } from './hits.ts'
 import { networkInputs } from './network/inputs.ts'
 import { runNetwork } from './network/network.ts'
 import { FRAMES_PER_SECOND, type OnsetFeatures, OnsetReader, PULSE_RATE } from './onset.ts'
@@ -70,7 +70,7 @@ export function findPulse(samples: Float32Array, onProgress?: (share: number) =>
 
 function pulseOf(features: OnsetFeatures, envelope: Uint8Array, onProgress?: (share: number) => void): PulseEstimate {
   const likely = runNetwork(networkInputs(features), (share) => onProgress?.(0.75 * share))
-  const beats = trackBeats(likely.beat, features)
+  const beats = onAttacks(trackBeats(likely.beat, features), envelope)
   onProgress?.(0.85)
   const bars = findBars(features, beats, likely.bar)
   onProgress?.(0.9)
