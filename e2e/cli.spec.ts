@@ -94,10 +94,39 @@ test('line-up by timecode recorded as sound, near a place, and at a given speed'
   expect(pendolo('line-up', '--way', 'magic', '--master', master, a).stderr).toContain('sound, timecode, light, time, first-frame')
 })
 
+test('a camera is placed by the one channel that heard the music', () => {
+  const file = path.join(home, 'two-channels.mov')
+  const left = 'anoisesrc=d=34:c=brown:a=0.9:seed=5,volume=2'
+  const ffmpeg = ['-v', 'error', '-y', '-i', path.join(folder, 'cam-a', 'a.mp4'), '-f', 'lavfi', '-i', left, '-filter_complex']
+  const graph = '[1:a]aformat=fltp:48000:mono[n];[0:a]aformat=fltp:48000:mono,volume=0.2[m];[n][m]join=inputs=2:channel_layout=stereo[a]'
+  expect(spawnSync('ffmpeg', [...ffmpeg, graph, '-map', '0:v', '-map', '[a]', '-c:v', 'copy', '-c:a', 'pcm_s16le', file]).status).toBe(0)
+  const { status, stdout } = pendolo('line-up', '--json', '--way', 'sound', '--master', path.join(folder, 'desk', 'master-mix.wav'), file)
+  expect(status).toBe(0)
+  const [clip] = (JSON.parse(stdout) as { clips: { placed: boolean; startSeconds: number; why: string }[] }).clips
+  expect(clip.why).toContain('by its channel 2 alone')
+  expect(clip.placed).toBe(true)
+  expect(Math.abs(clip.startSeconds - CAMERAS[0].start)).toBeLessThan(0.001)
+})
+
 test('pulse prints beats and bars', () => {
   const { status, stdout } = pendolo('pulse', '--json', path.join(folder, 'desk', 'master-mix.wav'))
   expect(status).toBe(0)
-  const { tempoBpm, beats, downbeats } = JSON.parse(stdout) as { tempoBpm: number; beats: number[]; downbeats: number[] }
+  const { tempoBpm, beats, downbeats, metre, confidence, sections, hits } = JSON.parse(stdout) as {
+    tempoBpm: number
+    beats: number[]
+    downbeats: number[]
+    metre: number
+    confidence: number
+    sections: { start: number; end: number; name: string }[]
+    hits: number[]
+  }
+  expect(metre).toBe(4)
+  expect(confidence).toBeGreaterThan(0.3)
+  expect(confidence).toBeLessThanOrEqual(1)
+  expect(sections[0].start).toBe(0)
+  expect(Math.abs((sections.at(-1)?.end ?? 0) - MASTER_SECONDS)).toBeLessThan(0.05)
+  // Every drum is a hit, within five milliseconds of where the test put it.
+  for (let t = 5; t < 30; t += 0.5) expect(Math.min(...hits.map((h) => Math.abs(h - t)))).toBeLessThan(0.005)
   expect(Math.abs(tempoBpm - 120)).toBeLessThan(1)
   const close = beats.filter((b) => Math.abs(b * 2 - Math.round(b * 2)) < 0.06)
   expect(close.length / beats.length).toBeGreaterThan(0.95)

@@ -1,3 +1,4 @@
+import fc from 'fast-check'
 import { type Microphone, phrasesOf, type SoundTraits, SPEECH_RATE, type Span, spansOf, speakersOf, TraitReader, VOICE_STEP } from './index.ts'
 
 function random(seed: number): () => number {
@@ -206,5 +207,84 @@ describe('speakers', () => {
 
   test('without microphones nobody is named', () => {
     expect(speakersOf(phrases, [])).toEqual(phrases)
+  })
+})
+
+describe('whatever is heard', () => {
+  /** Levels, voices and characters that jump about as they like. */
+  const anything = fc
+    .record({
+      blocks: fc.array(
+        fc.record({
+          frames: fc.integer({ min: 1, max: 300 }),
+          level: fc.double({ min: -120, max: 0, noNaN: true }),
+          held: fc.double({ min: 0, max: 1, noNaN: true }),
+          flat: fc.double({ min: 0, max: 1, noNaN: true }),
+          voice: fc.double({ min: 0, max: 1, noNaN: true }),
+        }),
+        { maxLength: 25 },
+      ),
+    })
+    .map(({ blocks }) => {
+      const of = (pick: (b: (typeof blocks)[number]) => number) => Float32Array.from(blocks.flatMap((b) => new Array<number>(b.frames).fill(pick(b))))
+      const levelDb = of((b) => b.level)
+      const traits: SoundTraits = {
+        frames: levelDb.length,
+        levelDb,
+        voiceDb: of((b) => b.level - 3),
+        held: of((b) => b.held),
+        flatness: of((b) => b.flat),
+        low: of((b) => b.flat / 2),
+        rise: of((b) => b.held * 3),
+      }
+      const every = of((b) => b.voice)
+      const voice = Float32Array.from(
+        { length: Math.ceil(levelDb.length / 100 / VOICE_STEP) },
+        (_, i) => every[Math.min(every.length - 1, Math.round(i * VOICE_STEP * 100))],
+      )
+      return { traits, voice, total: levelDb.length / 100 }
+    })
+
+  test('spans cover it from end to end, neighbours differ, and phrases lie inside in order', () => {
+    fc.assert(
+      fc.property(anything, ({ traits, voice, total }) => {
+        const spans = spansOf(traits, voice)
+        if (total === 0) return expect(spans).toEqual([])
+        expect(spans[0].start).toBe(0)
+        expect(spans[spans.length - 1].end).toBe(total)
+        for (const [i, s] of spans.slice(1).entries()) {
+          expect(s.start).toBe(spans[i].end)
+          expect(s.kind).not.toBe(spans[i].kind)
+        }
+        const phrases = phrasesOf(traits, voice, spans)
+        for (const [i, p] of phrases.entries()) {
+          expect(p.end).toBeGreaterThan(p.start)
+          expect(p.start).toBeGreaterThanOrEqual(i > 0 ? phrases[i - 1].end : 0)
+        }
+        if (!spans.some((s) => s.kind === 'speech')) expect(phrases).toEqual([])
+      }),
+      { numRuns: 150 },
+    )
+  })
+
+  test('telling speakers only divides phrases: no time is lost or told twice', () => {
+    fc.assert(
+      fc.property(
+        anything,
+        fc.array(fc.tuple(fc.double({ min: -5, max: 5, noNaN: true }), fc.double({ min: -20, max: 20, noNaN: true })), { maxLength: 4 }),
+        ({ traits, voice }, mics) => {
+          const phrases = phrasesOf(traits, voice, [{ start: 0, end: 1e6, kind: 'speech' }])
+          const microphones = mics.map(([start, gain]) => ({ traits: { frames: traits.frames, voiceDb: traits.voiceDb.map((x) => x + gain) }, start, rate: 1 }))
+          const told = speakersOf(phrases, microphones)
+          const length = (list: typeof told) => list.reduce((sum, p) => sum + p.end - p.start, 0)
+          expect(length(told)).toBeCloseTo(length(phrases), 6)
+          for (const [i, p] of told.entries()) {
+            if (i > 0) expect(p.start).toBeGreaterThanOrEqual(told[i - 1].end - 1e-9)
+            if (p.speaker !== null) expect(p.speaker).toBeLessThan(microphones.length)
+          }
+        },
+      ),
+      { numRuns: 80 },
+    )
   })
 })
