@@ -14,7 +14,11 @@ import type { VerdictFilter } from './lineup.tsx'
 const LABELS = 150
 const HEAD = 24
 const WAVE = 52
+/** Height of a lane, closer together where many cameras want to be seen at once. */
 const ROW = 32
+const TIGHT_ROW = 23
+const MANY_ANGLES = 9
+const BAR = 20
 
 /** Ways other than sound are said on the bar. */
 const METHOD_TEXT: Partial<Record<Method, string>> = {
@@ -73,6 +77,8 @@ export function Coverage({
   const plot = Math.max(10, width - LABELS)
   const x = (t: number) => LABELS + ((t - view.from) / view.span) * plot
   // Takes of one camera that lie on the same stretch stand in lanes beside each other.
+  const row = doc.angles.length > MANY_ANGLES ? TIGHT_ROW : ROW
+  const inset = (row - BAR) / 2
   const rows: { angleId: string; lanes: number; top: number }[] = []
   let y = HEAD + WAVE
   for (const angle of doc.angles) {
@@ -84,7 +90,7 @@ export function Coverage({
     }
     const lanes = Math.max(1, ends.length)
     rows.push({ angleId: angle.id, lanes, top: y })
-    y += lanes * ROW
+    y += lanes * row
   }
   const height = y + 4
   const waiting = clips.filter((c) => !bars.some((b) => b.clip.id === c.id))
@@ -117,8 +123,8 @@ export function Coverage({
             const angle = doc.angles[i]
             return (
               <g key={angleId}>
-                <line x1="0" x2={width} y1={top + lanes * ROW} y2={top + lanes * ROW} stroke="var(--ink-line)" />
-                <foreignObject x="8" y={top + 6} width={LABELS - 10} height="20">
+                <line x1="0" x2={width} y1={top + lanes * row} y2={top + lanes * row} stroke="var(--ink-line)" />
+                <foreignObject x="8" y={top + inset} width={LABELS - 10} height="20">
                   <div style={{ display: 'flex', gap: 7, fontSize: 12.5, whiteSpace: 'nowrap', overflow: 'hidden', color: 'var(--ink)' }}>
                     <Bob index={i} hue={angle.hue} />
                     {angle.name}
@@ -132,7 +138,7 @@ export function Coverage({
                       bar={bar}
                       x={x(bar.from)}
                       width={Math.max(6, x(bar.to) - x(bar.from))}
-                      y={top + bar.lane * ROW + 6}
+                      y={top + bar.lane * row + inset}
                       hue={hueOf(angle.hue)}
                       placement={doc.placements[bar.clip.id]}
                       chosen={chosenIds.includes(bar.clip.id)}
@@ -239,7 +245,7 @@ function ClipBar({
       <rect
         className="body"
         width={width}
-        height="20"
+        height={BAR}
         rx="3"
         fill={hue}
         fillOpacity={check ? 0.14 : 0.34}

@@ -93,7 +93,7 @@ export function Proof({ project, clip, placement, edit, flam, onFlam, onSearchNe
                 </dd>
               </Fragment>
             ))}
-            {proof.proof.invertedPolarity && (
+            {proof.proof.invertedPolarity && verdict !== 'loose' && (
               <>
                 <dt>polarity</dt>
                 <dd>turned</dd>
