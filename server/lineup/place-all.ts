@@ -144,7 +144,14 @@ export async function placeAll(
   if (ways.has('timecode')) {
     tools.onProgress(0.82, 'comparing timecode')
     for (const trial of trials) {
-      const found = placeByTimecode(readings.get(trial.recording.id) ?? [], timecodeReferences(lying(), readings))
+      const found = placeByTimecode(
+        readings.get(trial.recording.id) ?? [],
+        timecodeReferences(
+          // Its own label would only say that it agrees with itself.
+          lying().filter((p) => p.recording !== trial.recording),
+          readings,
+        ),
+      )
       if ('refused' in found) {
         if (!trial.outcome.placement && readings.get(trial.recording.id)?.length)
           await report(trial, { ...trial.outcome, why: joined(trial.outcome.why, found.refused) })
