@@ -116,6 +116,39 @@ test('a clip is nudged, locked and undone by keys', async ({ page }) => {
   expect(await moved()).toBe(0)
 })
 
+test('a clip is slid along the master with Alt, not without, and not when it is locked', async ({ page }) => {
+  await page.goto(`${server.url}/${id}/line-up`)
+  const bar = page.getByRole('button', { name: /b\.mov, / })
+  await expect(bar).toBeVisible()
+  const { start } = await placed('b.mov')
+  const drag = async (by: number) => {
+    const box = await bar.boundingBox()
+    if (!box) throw new Error('the clip is not seen')
+    await page.mouse.move(box.x + box.width / 2, box.y + box.height / 2)
+    await page.mouse.down()
+    await page.mouse.move(box.x + box.width / 2 + by, box.y + box.height / 2, { steps: 4 })
+    await page.mouse.up()
+    return box
+  }
+  await drag(60)
+  expect((await placed('b.mov')).start).toBe(start)
+  await page.keyboard.down('Alt')
+  const { width } = await drag(60)
+  await page.keyboard.up('Alt')
+  // The bar is forty seconds wide.
+  await expect.poll(async () => ((await placed('b.mov')).start - start) / SECOND).toBeCloseTo((60 / width) * B.seconds, 0)
+  await page.keyboard.press('Control+z')
+  await expect.poll(async () => (await placed('b.mov')).start).toBe(start)
+  await page.keyboard.press('Alt+l')
+  await expect.poll(async () => (await placed('b.mov')).locked).toBe(true)
+  await page.keyboard.down('Alt')
+  await drag(60)
+  await page.keyboard.up('Alt')
+  expect((await placed('b.mov')).start).toBe(start)
+  await page.keyboard.press('Alt+l')
+  await expect.poll(async () => (await placed('b.mov')).locked).toBe(false)
+})
+
 test('the next-best place is taken, heard as a flam, and the search near the playhead brings the clip home', async ({ page }) => {
   await page.goto(`${server.url}/${id}/line-up`)
   await page.getByRole('button', { name: /b\.mov, sure/ }).click()

@@ -1,7 +1,7 @@
 import type { GatheredFile, ProjectState } from '@pendolo/api'
 import type { Clip, Method } from '@pendolo/core/project'
-import { FLICKS_PER_SECOND, flicks, printLength } from '@pendolo/core/time'
-import { type KeyboardEvent, useMemo } from 'react'
+import { FLICKS_PER_SECOND, type Flicks, flicks, printLength } from '@pendolo/core/time'
+import { type KeyboardEvent, useMemo, useRef, useState } from 'react'
 import { engine, masterEnd } from '../playback/use-engine.ts'
 import { Playhead } from '../score/playhead.tsx'
 import { ticks } from '../score/ruler.ts'
@@ -48,12 +48,15 @@ export function Coverage({
   filter,
   chosenIds,
   onChoose,
+  onSlide,
 }: {
   project: ProjectState
   clips: Clip[]
   filter: VerdictFilter
   chosenIds: readonly string[]
   onChoose: (id: string, more: boolean) => void
+  /** A clip was slid by hand. */
+  onSlide: (id: string, by: Flicks) => void
 }) {
   const { doc, files } = project
   const [ref, { width }] = useSize<HTMLDivElement>()
@@ -145,6 +148,7 @@ export function Coverage({
                       takes={lanes > 1 && bars.some((b) => b !== bar && b.clip.angleId === angleId && b.from < bar.to - 0.1 && b.to > bar.from + 0.1)}
                       pale={!shows(bar.clip.id)}
                       onChoose={(more) => onChoose(bar.clip.id, more)}
+                      onSlide={(px) => onSlide(bar.clip.id, flicks(Math.round((px / plot) * view.span * FLICKS_PER_SECOND)))}
                     />
                   ))}
               </g>
@@ -191,6 +195,7 @@ function ClipBar({
   pale,
   takes,
   onChoose,
+  onSlide,
 }: {
   bar: Bar
   x: number
@@ -203,7 +208,16 @@ function ClipBar({
   /** Another clip of the same camera lies on the same stretch. */
   takes: boolean
   onChoose: (more: boolean) => void
+  /** @param px how far it was slid */
+  onSlide: (px: number) => void
 }) {
+  const slide = useRef<number | null>(null)
+  const [slid, setSlid] = useState(0)
+  const drop = (keep: boolean) => {
+    if (keep && slide.current !== null && slid !== 0) onSlide(slid)
+    slide.current = null
+    setSlid(0)
+  }
   const peaks = usePeaks(bar.file.contentKey, bar.file.ready.peaks)
   const steps = Math.max(1, Math.floor(width / 4))
   const path = useMemo(() => {
@@ -237,9 +251,19 @@ function ClipBar({
       tabIndex={0}
       aria-label={`${bar.file.name}, ${placement.verdict}${placement.locked ? ', locked' : ''}`}
       aria-pressed={chosen}
-      transform={`translate(${x} ${y})`}
+      transform={`translate(${x + slid} ${y})`}
       opacity={pale ? 0.25 : 1}
-      onClick={(e) => onChoose(e.ctrlKey || e.metaKey || e.shiftKey)}
+      onClick={(e) => !e.altKey && onChoose(e.ctrlKey || e.metaKey || e.shiftKey)}
+      onPointerDown={(e) => {
+        // Only with Alt: a clip that lies right must not be moved by a slip of the hand.
+        if (!e.altKey || e.button !== 0) return
+        e.currentTarget.setPointerCapture(e.pointerId)
+        slide.current = e.clientX
+        if (!chosen) onChoose(false)
+      }}
+      onPointerMove={(e) => slide.current !== null && !placement.locked && setSlid(e.clientX - slide.current)}
+      onPointerUp={() => drop(true)}
+      onPointerCancel={() => drop(false)}
       onKeyDown={key}
     >
       <rect

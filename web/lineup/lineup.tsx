@@ -322,7 +322,14 @@ export function LineUp({ project, edit, top }: StageProps) {
       )}
       <div className="lineup">
         <Paper className="sheet">
-          <Coverage project={project} clips={clips} filter={filter} chosenIds={several} onChoose={choose} />
+          <Coverage
+            project={project}
+            clips={clips}
+            filter={filter}
+            chosenIds={several}
+            onChoose={choose}
+            onSlide={(id, by) => edit([{ type: 'nudge', clipIds: [id], by }], 'slide')}
+          />
         </Paper>
         <div className="lower">
           <Compare project={project} clip={chosen} offset={offset} onOffset={setOffset} onSame={same} onTour={() => void tour()} />

@@ -15,6 +15,7 @@ const KEYS: { keys: string; what: string; where: string }[] = [
   { keys: 'B', what: 'drop a mark', where: 'everywhere' },
   { keys: 'Shift + B', what: 'drop a mark and name it', where: 'everywhere' },
   { keys: '[  ]', what: 'move the chosen clip a frame earlier, later; with Shift a tenth of a frame; with Alt a millisecond', where: 'Line up' },
+  { keys: 'Alt + drag', what: 'slide a clip along the master; a locked one stays', where: 'Line up' },
   { keys: 'Enter', what: 'accept the chosen clip', where: 'Line up' },
   { keys: 'F', what: 'flam check: both sounds together', where: 'Line up' },
   { keys: 'Alt + L', what: 'lock or unlock the chosen clip', where: 'Line up' },
