@@ -149,6 +149,28 @@ test('a clip is slid along the master with Alt, not without, and not when it is 
   await expect.poll(async () => (await placed('b.mov')).locked).toBe(false)
 })
 
+test('an answer that was on its way when a clip was locked does not unlock it on the screen', async ({ page }) => {
+  await page.goto(`${server.url}/${id}/line-up`)
+  await page.getByRole('button', { name: /b\.mov, sure/ }).click()
+  await page.keyboard.press(']')
+  const { start } = await placed('b.mov')
+  // From now on the server answers at once, but what it says arrives a second and a half later.
+  await page.route(`**/api/projects/${id}`, async (route) => {
+    const response = await route.fetch()
+    await new Promise((resolve) => setTimeout(resolve, 1500))
+    await route.fulfill({ response })
+  })
+  await page.keyboard.press('Control+z')
+  await expect.poll(async () => (await placed('b.mov')).start).not.toBe(start)
+  await page.keyboard.press('Alt+l')
+  await expect.poll(async () => (await placed('b.mov')).locked).toBe(true)
+  await page.waitForTimeout(4500)
+  await expect(page.getByRole('button', { name: 'b.mov, sure, locked' })).toBeVisible()
+  await page.keyboard.press('Alt+l')
+  await expect.poll(async () => (await placed('b.mov')).locked).toBe(false)
+  await page.unrouteAll({ behavior: 'ignoreErrors' })
+})
+
 test('the next-best place is taken, heard as a flam, and the search near the playhead brings the clip home', async ({ page }) => {
   await page.goto(`${server.url}/${id}/line-up`)
   await page.getByRole('button', { name: /b\.mov, sure/ }).click()

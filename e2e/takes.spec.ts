@@ -10,8 +10,9 @@ import { TestServer } from './server.ts'
 interface State {
   doc: {
     clips: Record<string, { fileId: string; points?: Record<string, number> }>
-    placements: Record<string, { start: number; verdict: string; method: string; why: string; confidence: number | null }>
-    marks: { time: number; kind: string; name: string }[]
+    placements: Record<string, { start: number; rate: number; verdict: string; method: string; why: string; confidence: number | null }>
+    marks: { time: number; end?: number; kind: string; name: string }[]
+    keep: { start: number | null; end: number | null }
   }
   files: { id: string; name: string }[]
 }
@@ -147,8 +148,31 @@ test('parts are marked where the cameras were started anew, once for each take, 
   const [first, second] = await parts()
   expect(first.time).toBe(0)
   expect(second.time / SECOND).toBeCloseTo(Math.min(A.start + AGAIN.a, B.start + AGAIN.b), 1)
+  expect(first.end).toBe(second.time)
   await page.getByRole('link', { name: 'Pulse' }).click()
-  await expect(page.getByText('Part 2').first()).toBeVisible()
+  // One part alone can leave the house.
+  await page.getByRole('option', { name: 'Go to Part 2' }).click()
+  await page.getByRole('button', { name: 'Film only this part' }).click()
+  await expect.poll(async () => (await state()).doc.keep).toEqual({ start: second.time, end: second.end })
+  await page.keyboard.press('Control+z')
   await page.keyboard.press('Control+z')
   await expect.poll(parts).toEqual([])
+  expect((await state()).doc.keep).toEqual({ start: null, end: null })
+})
+
+test('a take is shown at another speed from the playhead on, and found at the speed it is told', async ({ page }) => {
+  await page.goto(`${server.url}/${id}/line-up`)
+  await page.getByRole('button', { name: /b2\.mov, sure/ }).click()
+  const { start } = await placed('b2.mov')
+  await playheadTo(page, 30)
+  await page.getByLabel('speed').fill('1.5')
+  await page.getByRole('button', { name: 'Show so' }).click()
+  await expect.poll(async () => (await placed('b2.mov')).rate).toBe(1.5)
+  // What was shown at 30 s is shown there still.
+  const own = 30 - start / SECOND
+  expect(Math.abs((await placed('b2.mov')).start / SECOND - (30 - 1.5 * own))).toBeLessThan(0.001)
+  await page.getByLabel('speed').fill('1')
+  await page.getByRole('button', { name: 'Search so' }).click()
+  await expect.poll(async () => (await placed('b2.mov')).method, { timeout: 60_000 }).toBe('sound')
+  expect(Math.abs((await placed('b2.mov')).start - start) / SECOND).toBeLessThan(0.001)
 })

@@ -95,7 +95,7 @@ async function lineUp(shop: Workshop, run: JobRun) {
   masterOf(doc, files, false)
   const wanted = body.clipIds ? new Set(body.clipIds) : null
   // What was placed by hand stays, unless the user names the clip and where to look.
-  const asked = wanted !== null && body.nearSeconds !== undefined
+  const asked = wanted !== null && (body.nearSeconds !== undefined || body.speed !== undefined)
   const clips = Object.values(doc.clips).filter((c) => {
     const placement = doc.placements[c.id]
     return (
@@ -156,7 +156,8 @@ async function lineUp(shop: Workshop, run: JobRun) {
   )
   const counts = { sure: 0, check: 0, loose: 0 }
   for (const { placement } of outcomes.values()) counts[placement?.verdict ?? 'loose']++
-  if (asked && counts.sure + counts.check === 0) return { detail: 'nothing that fits was found near there' }
+  if (asked && counts.sure + counts.check === 0)
+    return { detail: body.nearSeconds === undefined ? 'nothing that fits was found at that speed' : 'nothing that fits was found near there' }
   return { detail: `${counts.sure} sure, ${counts.check} to check, ${counts.loose} loose` }
 }
 

@@ -13,7 +13,14 @@ const keys = {
 }
 
 export const useProjects = () => useQuery({ queryKey: keys.projects, queryFn: () => get<ProjectSummary[]>('/projects') })
-export const useProject = (id: string) => useQuery({ queryKey: keys.project(id), queryFn: () => get<ProjectState>(`/projects/${id}`) })
+export const useProject = (id: string) => useQuery({ queryKey: keys.project(id), queryFn: () => newest(id) })
+
+/** The project as it is; an answer that is older than what the server told of meanwhile is asked for again. */
+async function newest(id: string): Promise<ProjectState> {
+  const state = await get<ProjectState>(`/projects/${id}`)
+  return state.revision < lineOf(id).heard ? get<ProjectState>(`/projects/${id}`) : state
+}
+
 export const useJobs = (id: string) => useQuery({ queryKey: keys.jobs(id), queryFn: () => get<Job[]>(`/jobs?project=${id}`) })
 export const useRoots = () => useQuery({ queryKey: ['roots'], queryFn: () => get<FolderEntry[]>('/roots') })
 export const useFolder = (path: string | null) =>
@@ -41,13 +48,23 @@ export const useProof = (id: string, clipId: string | null, stamp: unknown) =>
     retry: false,
   })
 
+interface Line {
+  last: Promise<unknown>
+  waiting: number
+  /** Newest revision that the server told of. */
+  heard: number
+  /** The document as our last edit left it, and whether an older answer of the server has taken its place since. */
+  ours: ProjectState['doc'] | null
+  lost: boolean
+}
+
 /** Edits on their way to the server, project by project, in order. */
-const lines = new Map<string, { last: Promise<unknown>; waiting: number; heard: number }>()
+const lines = new Map<string, Line>()
 
 function lineOf(id: string) {
   let line = lines.get(id)
   if (!line) {
-    line = { last: Promise.resolve(), waiting: 0, heard: 0 }
+    line = { last: Promise.resolve(), waiting: 0, heard: 0, ours: null, lost: false }
     lines.set(id, line)
   }
   return line
@@ -56,7 +73,9 @@ function lineOf(id: string) {
 function catchUp(client: QueryClient, id: string): void {
   const line = lineOf(id)
   const state = client.getQueryData<ProjectState>(keys.project(id))
-  if (line.waiting === 0 && state && line.heard > state.revision) void client.invalidateQueries({ queryKey: keys.project(id) })
+  if (line.waiting > 0 || !state || !(line.lost || line.heard > state.revision)) return
+  line.lost = false
+  void client.invalidateQueries({ queryKey: keys.project(id) })
 }
 
 /** Told by the server that a project changed; our own edits are known already. */
@@ -78,6 +97,7 @@ export function useEdit(id: string): (edits: Edit[], label: string) => boolean {
         const { doc, forward } = applyEdits(state.doc, edits)
         if (forward.length === 0) return true
         client.setQueryData<ProjectState>(keys.project(id), { ...state, doc, canUndo: label, canRedo: null })
+        lineOf(id).ours = client.getQueryData<ProjectState>(keys.project(id))?.doc ?? null
       } catch (error) {
         notification.warning({ title: 'That does not fit', description: error instanceof Error ? error.message : String(error) })
         return false
@@ -87,8 +107,13 @@ export function useEdit(id: string): (edits: Edit[], label: string) => boolean {
       line.last = line.last
         .then(() => send<{ revision: number }>('POST', `/projects/${id}/edits?label=${encodeURIComponent(label)}`, { edits }))
         .then(({ revision }) => {
-          client.setQueryData<ProjectState>(keys.project(id), (now) => (now ? { ...now, revision: Math.max(now.revision, revision) } : now))
           line.waiting--
+          line.heard = Math.max(line.heard, revision)
+          const now = client.getQueryData<ProjectState>(keys.project(id))
+          // An answer that was on its way when the edit was made knows nothing of it; then the state is asked for again.
+          if (now?.doc === line.ours || line.waiting > 0)
+            client.setQueryData<ProjectState>(keys.project(id), (state) => (state ? { ...state, revision: Math.max(state.revision, revision) } : state))
+          else line.lost = true
           catchUp(client, id)
         })
         .catch((error: unknown) => {

@@ -66,13 +66,14 @@ export function LineUp({ project, edit, top }: StageProps) {
     }
   }, [job, last, message])
 
-  const start = async (clipIds: readonly string[] | null, near?: Flicks) => {
+  const start = async (clipIds: readonly string[] | null, near?: Flicks, speed?: number) => {
     try {
       await send('POST', `/projects/${project.id}/lineup`, {
         thorough,
         ...(ways !== 'all' && { ways: ways === 'light' ? ['sound', 'light'] : [ways] }),
         ...(clipIds && { clipIds }),
         ...(near !== undefined && { nearSeconds: near / FLICKS_PER_SECOND, tolerance: 5 }),
+        ...(speed !== undefined && { speed }),
       })
     } catch (error) {
       notification.error({ title: 'Lining up did not start', description: error instanceof Error ? error.message : String(error) })
@@ -121,9 +122,11 @@ export function LineUp({ project, edit, top }: StageProps) {
     })
     const starts = partsOf(runs)
     if (starts.length < 2) return void message.info('The cameras ran through: nothing divides this event')
+    const last = Math.max(...runs.map((r) => r.to))
     const marks = starts.map((t, i) => ({
       id: newId(),
       time: flicks(Math.max(0, Math.round(t * FLICKS_PER_SECOND))),
+      end: flicks(Math.round((starts[i + 1] ?? last) * FLICKS_PER_SECOND)),
       kind: 'section' as const,
       name: `Part ${i + 1}`,
       hue: i % 12,
@@ -345,6 +348,7 @@ export function LineUp({ project, edit, top }: StageProps) {
                 edit={edit}
                 flam={flam}
                 onFlam={toggleFlam}
+                onSearchSpeed={(speed) => void start([chosen.id], undefined, speed)}
                 onSearchNear={() => {
                   // The clip's start is looked for where the playhead is, as the rough mark.
                   void start([chosen.id], engine.now())

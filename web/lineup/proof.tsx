@@ -1,8 +1,19 @@
 import type { ProjectState } from '@pendolo/api'
 import type { Clip, Placement } from '@pendolo/core/project'
 import { projectRate } from '@pendolo/core/project'
-import { FLICKS_PER_SECOND, type Flicks, flicks, placementFromSeconds, printLength, printTimecode, readTimecode, TimecodeError } from '@pendolo/core/time'
-import { App, Button, Input } from 'antd'
+import {
+  FLICKS_PER_SECOND,
+  type Flicks,
+  flicks,
+  masterToClip,
+  placementFromSeconds,
+  printLength,
+  printTimecode,
+  readTimecode,
+  TimecodeError,
+  ZERO,
+} from '@pendolo/core/time'
+import { App, Button, Input, InputNumber } from 'antd'
 import { Fragment, type ReactNode, useState } from 'react'
 import { Area, AreaChart, CartesianGrid, ReferenceLine, ResponsiveContainer, Scatter, ScatterChart, Tooltip, XAxis, YAxis } from 'recharts'
 import { proofStamp, useProof } from '../data/queries.ts'
@@ -18,11 +29,12 @@ interface ProofProps extends Pick<StageProps, 'edit'> {
   readonly flam: boolean
   readonly onFlam: () => void
   readonly onSearchNear: () => void
+  readonly onSearchSpeed: (speed: number) => void
   readonly points: ReactNode
 }
 
 /** How sure a place is and why, the next-best, and what to do about it. */
-export function Proof({ project, clip, placement, edit, flam, onFlam, onSearchNear, points }: ProofProps) {
+export function Proof({ project, clip, placement, edit, flam, onFlam, onSearchNear, onSearchSpeed, points }: ProofProps) {
   const { doc, files } = project
   const file = files.find((f) => f.id === clip.fileId)
   const angle = doc.angles.find((a) => a.id === clip.angleId)
@@ -35,13 +47,25 @@ export function Proof({ project, clip, placement, edit, flam, onFlam, onSearchNe
   const ppm = placement ? (placement.rate - 1) * 1e6 : 0
   const length = file?.facts.durationSeconds ?? 0
   const rival = proof?.proof.rivals.find((r) => placement && Math.abs(r.startSeconds - placement.start / FLICKS_PER_SECOND) > 0.02)
-  const placeAt = (start: Flicks, speed: number, why2: string) =>
+  /** @param whole keeps the jumps in the recording; a place of another kind has its own */
+  const placeAt = (start: Flicks, speed: number, why2: string, whole = false) =>
     edit(
       [
         {
           type: 'place',
           by: 'hand',
-          placements: { [clip.id]: { start, rate: speed, method: 'hand', verdict: 'check', confidence: 0.5, why: why2, locked: false } },
+          placements: {
+            [clip.id]: {
+              start,
+              rate: speed,
+              ...(whole && placement?.jumps && { jumps: placement.jumps }),
+              method: 'hand',
+              verdict: 'check',
+              confidence: 0.5,
+              why: why2,
+              locked: false,
+            },
+          },
           loose: {},
         },
       ],
@@ -158,7 +182,19 @@ export function Proof({ project, clip, placement, edit, flam, onFlam, onSearchNe
           style={style}
           startFrame={doc.settings.startFrame}
           sampleRate={file?.facts.audio?.sampleRate ?? 48000}
-          onStart={(start) => placeAt(start, placement?.rate ?? 1, 'start typed by hand')}
+          onStart={(start) => placeAt(start, placement?.rate ?? 1, 'start typed by hand', true)}
+        />
+      )}
+      {!placement?.locked && (
+        <Speed
+          key={`speed${clip.id}${placement?.rate}`}
+          placement={placement}
+          onShow={(speed) => {
+            // What is shown at the playhead stays there.
+            const own = masterToClip(engine.now(), placement ?? { start: ZERO, rate: 1 })
+            placeAt(flicks(Math.round(engine.now() - speed * own)), speed, `shown at ${speed} × from the playhead on, by hand`)
+          }}
+          onSearch={file?.facts.audio ? onSearchSpeed : null}
         />
       )}
       {points}
@@ -218,6 +254,34 @@ function TypedStart({
       <Button size="small" onClick={take} disabled={text.trim() === ''}>
         Place
       </Button>
+    </div>
+  )
+}
+
+/** Master seconds in one second of the clip: found, told to the search, or chosen for how a take is to be shown. */
+function Speed({ placement, onShow, onSearch }: { placement: Placement | null; onShow: (speed: number) => void; onSearch: ((speed: number) => void) | null }) {
+  const [speed, setSpeed] = useState<number | null>(placement ? Math.round(placement.rate * 10_000) / 10_000 : 1)
+  return (
+    <div style={{ display: 'flex', gap: 6, marginTop: 6, alignItems: 'center', flexWrap: 'wrap' }}>
+      <label htmlFor="speed" className="quiet">
+        speed
+      </label>
+      <InputNumber id="speed" size="small" min={0.2} max={5} step={0.05} value={speed} onChange={setSpeed} suffix="×" style={{ width: 96 }} />
+      {placement && (
+        <Button size="small" disabled={!speed} title="1 is real speed; what is at the playhead stays there" onClick={() => speed && onShow(speed)}>
+          Show so
+        </Button>
+      )}
+      {onSearch && (
+        <Button
+          size="small"
+          disabled={!speed}
+          title="Look for the place of a take whose song was played faster or slower by this"
+          onClick={() => speed && onSearch(speed)}
+        >
+          Search so
+        </Button>
+      )}
     </div>
   )
 }

@@ -125,6 +125,15 @@ export function MarkEditor({ project, marks, edit, onRemove }: Props) {
           </Tooltip>
         )}
       </div>
+      {one && only.clipId === undefined && only.end !== undefined && (
+        <Button
+          size="small"
+          title="Film and exchange files from its beginning to its end; the whole master comes back in Switch"
+          onClick={() => edit([{ type: 'keep', start: only.time, end: only.end }], 'film one part')}
+        >
+          Film only this part
+        </Button>
+      )}
     </fieldset>
   )
 }
