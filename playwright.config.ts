@@ -1,7 +1,7 @@
 import { defineConfig } from '@playwright/test'
 
 /** Files with tests that measure playback and want the machine to themselves. */
-const MEASURED = /\/(demo|story|wall)\.spec\.ts$/
+const MEASURED = /\/(demo|wall)\.spec\.ts$/
 
 export default defineConfig({
   testDir: 'e2e',

@@ -125,10 +125,15 @@ test('phrases are found with who says them, and applause is told apart', async (
   await page.goto(`${server.url}/${id}/pulse`)
   await listen(page)
   const found = await phrases()
-  expect(found).toHaveLength(truth.length)
-  for (const [i, { start, who }] of truth.entries()) {
-    expect(Math.abs(found[i].time / SECOND - start)).toBeLessThan(0.15)
-    expect(found[i].name).toMatch(who === 0 ? /anna/i : /bruno/i)
+  // A pause at a comma may divide a sentence, but nobody speaks where nobody does.
+  expect(found.length).toBeLessThanOrEqual(truth.length + 4)
+  for (const { start, who } of truth) {
+    const near = found.find((m) => Math.abs(m.time / SECOND - start) < 0.15)
+    expect(near?.name, `at ${start.toFixed(2)} s`).toMatch(who === 0 ? /anna/i : /bruno/i)
+  }
+  for (const m of found) {
+    const said = truth.find((t) => m.time / SECOND > t.start - 0.15 && m.time / SECOND < t.end)
+    expect(m.name).toMatch(said?.who === 0 ? /anna/i : said?.who === 1 ? /bruno/i : /nobody speaks here/)
   }
   const { spans = [] } = await state()
   const kindAt = (t: number) => spans.find((s) => t >= s.from / SECOND && t < s.to / SECOND)?.kind
@@ -141,13 +146,13 @@ test('the list is gone through by keys and searched; a note is written and found
   await page.goto(`${server.url}/${id}/pulse`)
   await onlyPhrases(page)
   await page.keyboard.press('Home')
-  for (const { start } of truth.slice(0, 3)) {
+  const starts = (await phrases()).map((m) => m.time / SECOND)
+  for (const start of starts.slice(0, 3)) {
     await page.keyboard.press('ArrowDown')
-    await expect.poll(() => at(page)).toBeGreaterThan(start - 0.15)
-    expect(await at(page)).toBeLessThan(start + 0.15)
+    await expect.poll(() => at(page)).toBeCloseTo(start, 2)
   }
   await page.keyboard.press('ArrowUp')
-  await expect.poll(() => at(page)).toBeLessThan(truth[1].start + 0.15)
+  await expect.poll(() => at(page)).toBeCloseTo(starts[1], 2)
   await page.getByRole('option').nth(2).click()
   await page.getByLabel('Note of the chosen mark').fill('about the winter')
   await page.getByLabel('Name of the chosen mark').click()
@@ -224,7 +229,8 @@ test('the command line tells the same, and says what it cannot do', () => {
     phrases: { start: number; end: number; speaker: number | null }[]
     spans: { start: number; end: number; kind: string }[]
   }
-  expect(told.phrases.map((p) => p.speaker)).toEqual(truth.map((t) => t.who))
+  const turns = (list: (number | null)[]) => list.filter((who, i) => i === 0 || who !== list[i - 1])
+  expect(turns(told.phrases.map((p) => p.speaker))).toEqual(turns(truth.map((t) => t.who)))
   expect(told.spans[0].start).toBe(0)
   expect(told.spans.some((s) => s.kind === 'applause')).toBe(true)
   expect(pendolo('pulse', '--mic', file('anna'), file('desk')).stderr).toContain('--mic goes with --speech')

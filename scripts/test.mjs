@@ -72,14 +72,14 @@ function countReport(ok, name, file, read) {
 
 count(await run('build', process.execPath, ['scripts/build.mjs']))
 
-// Jest keeps one core busy; what only reads the sources runs beside it.
+// What only reads the sources keeps one core busy at first; then the unit tests have both.
 async function readSources() {
   count(await run('types', process.execPath, ['scripts/types.mjs']))
   count(await run('lint', bin('biome'), ['check', '--error-on-warnings', '.']))
   count(await run('import rules', bin('depcruise'), ['--config', '.dependency-cruiser.cjs', 'core', 'api', 'server', 'web', 'demo']))
   count(await run('dead exports', bin('knip'), []))
 }
-const [jestOk] = await Promise.all([run('unit tests', bin('jest'), ['--silent', '--maxWorkers=1', '--json', `--outputFile=${jestReport}`]), readSources()])
+const [jestOk] = await Promise.all([run('unit tests', bin('jest'), ['--silent', '--maxWorkers=2', '--json', `--outputFile=${jestReport}`]), readSources()])
 countReport(jestOk, 'Jest', jestReport, (r) => ({ passed: r.numPassedTests, failed: r.numFailedTests + r.numRuntimeErrorTestSuites }))
 
 if (!quick) {

@@ -13,7 +13,7 @@ export interface Phrase {
 const BEGINS = 0.3
 const ENDS = 0.15
 /** A shorter pause belongs to the sentence, s. */
-const PAUSE_SECONDS = 0.23
+const PAUSE_SECONDS = 0.26
 /** A shorter voice is a cough, s. */
 const SHORTEST_SECONDS = 0.15
 /** How far from where the model hears a voice the sound itself is looked at for its beginning, s. */
