@@ -5,6 +5,7 @@ const MEASURED = /\/(demo|lag|wall)\.spec\.ts$/
 
 export default defineConfig({
   testDir: 'e2e',
+  globalSetup: './e2e/setup.ts',
   // One at a time, because there are two cores and playback is measured; `./pendolo test` runs what measures nothing two at a time.
   workers: 1,
   projects: [

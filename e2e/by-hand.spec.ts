@@ -4,6 +4,7 @@ import { CAMERAS, makeNumbers } from './numbers.ts'
 import { TestServer } from './server.ts'
 
 interface State {
+  revision: number
   doc: {
     clips: Record<string, { fileId: string; state: string }>
     placements: Record<string, { start: number; rate: number; verdict: string; method: string; locked: boolean }>
@@ -59,7 +60,8 @@ test('folders are dropped on the page, wrong files are told apart, and a reload 
     ['cam-a', 'cam-b', 'cam-c', 'desk'].map((f) => path.join(folder, f)),
   )
   for (const name of ['Cam a', 'Cam b', 'Cam c']) await expect(page.getByRole('button', { name, exact: true })).toBeVisible({ timeout: 60_000 })
-  // Light copies are being made now.
+  await expect(page.getByText('master-mix.wav')).toBeVisible()
+  // All has been taken in; light copies are being made now.
   await page.reload()
   await expect(page.getByRole('row', { name: 'b.mov' })).toBeVisible()
   await server.idle()
@@ -104,14 +106,15 @@ test('a clip is nudged, locked and undone by keys', async ({ page }) => {
   await expect(page.getByText(/locked clip does not move/)).toBeVisible()
   expect(await moved()).toBe(-FRAME)
   // A locked clip stays where it is when everything is searched again.
-  await page.getByRole('button', { name: 'All again' }).click()
+  await Promise.all([page.waitForResponse((r) => r.request().method() === 'POST'), page.getByRole('button', { name: 'All again' }).click()])
   await server.idle()
   expect(await moved()).toBe(-FRAME)
   await page.keyboard.press('Alt+l')
   await expect.poll(async () => (await placed('b.mov')).locked).toBe(false)
   for (let i = 0; i < 12 && (await moved()) !== 0; i++) {
+    const { revision } = await state()
     await page.keyboard.press('Control+z')
-    await page.waitForTimeout(150)
+    await expect.poll(async () => (await state()).revision).toBeGreaterThan(revision)
   }
   expect(await moved()).toBe(0)
 })

@@ -1,12 +1,11 @@
 import { spawnSync } from 'node:child_process'
-import { existsSync, mkdtempSync, readFileSync } from 'node:fs'
-import os from 'node:os'
+import { existsSync, readFileSync } from 'node:fs'
 import path from 'node:path'
 import { gunzipSync } from 'node:zlib'
 import { expect, test } from '@playwright/test'
 import { CAMERAS, MASTER_SECONDS, makeNumbers, readFilm } from './numbers.ts'
 import { readOtio } from './otio-reader.ts'
-import { TestServer } from './server.ts'
+import { homeWithCopies, scratch, TestServer } from './server.ts'
 
 const root = path.dirname(import.meta.dirname)
 
@@ -20,7 +19,7 @@ function pendolo(...args: string[]) {
 }
 
 /** What the commands keep, such as features of sounds, stays out of the user's own home. */
-const home = mkdtempSync(path.join(os.tmpdir(), 'pendolo-cli-'))
+const home = scratch('cli')
 
 /** Timecode recorded as sound, by an encoder that is not ours, as a wave file; from and to in seconds of the recording. */
 function timecodeWave(name: string, from = 0, to = 5): string {
@@ -144,7 +143,7 @@ test('what is wrong is said in plain words with an exit code', () => {
 })
 
 test('film and exchange work on a project without a running server', async () => {
-  const server = new TestServer(folder)
+  const server = new TestServer(folder, ['start'], homeWithCopies())
   await server.start()
   const { id } = await server.api<{ id: string }>('/projects', { name: 'Batch' })
   await server.api(`/projects/${id}/gather`, { paths: [folder] })

@@ -1,10 +1,9 @@
 import { execFileSync } from 'node:child_process'
-import { mkdirSync, mkdtempSync } from 'node:fs'
-import os from 'node:os'
+import { mkdirSync } from 'node:fs'
 import path from 'node:path'
 import { expect, test } from '@playwright/test'
 import { CAMERAS, makeNumbers } from './numbers.ts'
-import { TestServer } from './server.ts'
+import { homeWithCopies, scratch, TestServer } from './server.ts'
 
 interface State {
   doc: {
@@ -25,7 +24,7 @@ let id: string
 
 test.beforeAll(async () => {
   const numbers = await makeNumbers()
-  const folder = mkdtempSync(path.join(os.tmpdir(), 'pendolo-far-'))
+  const folder = scratch('far')
   const make = (from: string, to: string, ...args: string[]) => {
     mkdirSync(path.join(folder, to))
     execFileSync('ffmpeg', ['-v', 'error', '-y', '-i', path.join(numbers, from), '-c:v', 'copy', ...args, path.join(folder, to, `${to}.mov`)])
@@ -33,7 +32,7 @@ test.beforeAll(async () => {
   // Both carry the timecode of one clock; 78 frames of 24 lie between their beginnings.
   make('cam-a/a.mp4', 'near', '-c:a', 'copy', '-timecode', '10:00:00:00')
   make('cam-c/c.mkv', 'far', '-af', `adelay=${LATE * 1000}`, '-c:a', 'pcm_s16le', '-timecode', '10:00:03:06')
-  server = new TestServer(`${folder}:${numbers}`)
+  server = new TestServer(`${folder}:${numbers}`, ['start'], homeWithCopies())
   await server.start()
   ;({ id } = await server.api<{ id: string }>('/projects', { name: 'Far' }))
   await server.api(`/projects/${id}/gather`, { paths: [path.join(folder, 'near'), path.join(folder, 'far'), path.join(numbers, 'desk')] })

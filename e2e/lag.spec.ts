@@ -1,14 +1,14 @@
 import path from 'node:path'
 import { expect, test } from '@playwright/test'
 import { makeNumbers } from './numbers.ts'
-import { TestServer } from './server.ts'
+import { homeWithCopies, TestServer } from './server.ts'
 
 let server: TestServer
 let id: string
 
 test.beforeAll(async () => {
   const folder = await makeNumbers()
-  server = new TestServer(folder)
+  server = new TestServer(folder, ['start'], homeWithCopies())
   await server.start()
   ;({ id } = await server.api<{ id: string }>('/projects', { name: 'Lag' }))
   await server.api(`/projects/${id}/gather`, { paths: [path.join(folder, 'desk')] })

@@ -1,10 +1,9 @@
 import { execFileSync } from 'node:child_process'
-import { mkdirSync, mkdtempSync, writeFileSync } from 'node:fs'
-import os from 'node:os'
+import { mkdirSync, writeFileSync } from 'node:fs'
 import path from 'node:path'
 import { expect, test } from '@playwright/test'
 import { bestLag, CAMERAS, makeNumbers, readFilm, readSound, wav } from './numbers.ts'
-import { TestServer } from './server.ts'
+import { homeWithCopies, scratch, TestServer } from './server.ts'
 
 interface State {
   doc: {
@@ -48,7 +47,7 @@ const master = tune()
 
 test.beforeAll(async () => {
   const numbers = await makeNumbers()
-  const folder = mkdtempSync(path.join(os.tmpdir(), 'pendolo-pieces-'))
+  const folder = scratch('pieces')
   for (const name of ['broken', 'desk']) mkdirSync(path.join(folder, name))
   writeFileSync(path.join(folder, 'desk', 'tune.wav'), wav(master))
   const heard = master.slice(Math.round(A.start * RATE), Math.round((A.start + 30) * RATE)).map((x) => 0.6 * x)
@@ -59,7 +58,7 @@ test.beforeAll(async () => {
     `[0:v]split[p][q];[p]trim=0:${LOST.from},setpts=PTS-STARTPTS[a];[q]trim=${LOST.to}:30,setpts=PTS-STARTPTS[b];[a][b]concat=n=2:v=1[v]`,
     ...['-map', '[v]', '-map', '1:a', '-r', '25', '-preset', 'ultrafast', '-crf', '14', '-c:a', 'pcm_s16le', path.join(folder, 'broken', 'broken.mov')],
   ])
-  server = new TestServer(folder)
+  server = new TestServer(folder, ['start'], homeWithCopies())
   await server.start()
   ;({ id } = await server.api<{ id: string }>('/projects', { name: 'Pieces' }))
   await server.api(`/projects/${id}/gather`, { paths: [path.join(folder, 'broken'), path.join(folder, 'desk')] })

@@ -1,10 +1,9 @@
-import { mkdtempSync, readFileSync, writeFileSync } from 'node:fs'
-import os from 'node:os'
+import { readFileSync, writeFileSync } from 'node:fs'
 import path from 'node:path'
 import { expect, type Page, test } from '@playwright/test'
 import { writeMidi } from 'midi-file'
 import { makeNumbers, wav } from './numbers.ts'
-import { TestServer } from './server.ts'
+import { homeWithCopies, scratch, TestServer } from './server.ts'
 
 interface State {
   doc: {
@@ -21,7 +20,7 @@ test.describe.configure({ mode: 'serial' })
 
 test.beforeAll(async () => {
   const folder = await makeNumbers()
-  server = new TestServer(folder)
+  server = new TestServer(folder, ['start'], homeWithCopies())
   await server.start()
   ;({ id } = await server.api<{ id: string }>('/projects', { name: 'Beats' }))
   await server.api(`/projects/${id}/gather`, { paths: [path.join(folder, 'desk')] })
@@ -34,7 +33,7 @@ const beats = async () => ((await state()).pulse?.beats ?? []).map((b) => b / SE
 const closeTo = (times: number[], wanted: number[]) => times.length === wanted.length && times.every((t, i) => Math.abs(t - wanted[i]) < 1e-6)
 
 async function give(page: Page, name: string, text: string): Promise<void> {
-  const file = path.join(mkdtempSync(path.join(os.tmpdir(), 'pendolo-marks-')), name)
+  const file = path.join(scratch('marks'), name)
   writeFileSync(file, text)
   await page.getByLabel('File of marks').setInputFiles(file)
 }
@@ -149,7 +148,7 @@ test('a beat is dragged by its foot, its neighbours follow, and a double click o
 })
 
 test('a MIDI file of the song is laid where its notes are heard', async ({ page }) => {
-  const folder = mkdtempSync(path.join(os.tmpdir(), 'pendolo-song-'))
+  const folder = scratch('song')
   // Strokes in an order that comes only once, beginning 3.2 s into the recording.
   const strokes: number[] = []
   for (let t = 0, k = 1; t < 24; k = (k * 7 + 3) % 11) {
@@ -185,7 +184,7 @@ test('a MIDI file of the song is laid where its notes are heard', async ({ page 
   const bytes = writeMidi({ header: { format: 1, numTracks: 2, ticksPerBeat: 480 }, tracks: [tempo, [...track, end]] })
   writeFileSync(path.join(folder, 'song.mid'), Uint8Array.from(bytes))
 
-  const own = new TestServer(folder)
+  const own = new TestServer(folder, ['start'], homeWithCopies())
   await own.start()
   try {
     const { id: song } = await own.api<{ id: string }>('/projects', { name: 'Song' })

@@ -1,10 +1,30 @@
 import { type ChildProcess, spawn } from 'node:child_process'
 import { once } from 'node:events'
-import { mkdtempSync } from 'node:fs'
-import os from 'node:os'
+import { mkdirSync, mkdtempSync, symlinkSync } from 'node:fs'
 import path from 'node:path'
 
 const root = path.dirname(import.meta.dirname)
+
+/** The folder of this run, made by `setup.ts`. */
+const run = () => {
+  if (!process.env.PENDOLO_E2E) throw new Error('the tests run through Playwright, which makes their folder')
+  return process.env.PENDOLO_E2E
+}
+
+/** A new empty folder; it goes when all tests of this run have ended. */
+export const scratch = (name: string): string => mkdtempSync(path.join(run(), `${name}-`))
+
+/**
+ * A home whose light copies are those that the other tests of this run made of the same content; what is tested is not
+ * how they are made, and making them again for each test takes minutes.
+ */
+export function homeWithCopies(): string {
+  const home = scratch('home')
+  const copies = path.join(run(), 'copies')
+  mkdirSync(copies, { recursive: true })
+  symlinkSync(copies, path.join(home, 'artefacts'))
+  return home
+}
 
 /** A server of the test's own, on its own home; it can be killed and started again. */
 export class TestServer {
@@ -14,7 +34,7 @@ export class TestServer {
   #child: ChildProcess | null = null
   #port = 0
 
-  constructor(roots: string, command: string[] = ['start'], home = mkdtempSync(path.join(os.tmpdir(), 'pendolo-e2e-'))) {
+  constructor(roots: string, command: string[] = ['start'], home = scratch('home')) {
     this.home = home
     this.#roots = roots
     this.#command = command

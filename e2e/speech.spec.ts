@@ -1,10 +1,9 @@
 import { execFileSync, spawnSync } from 'node:child_process'
-import { mkdirSync, mkdtempSync, writeFileSync } from 'node:fs'
-import os from 'node:os'
+import { mkdirSync, writeFileSync } from 'node:fs'
 import path from 'node:path'
 import { expect, type Page, test } from '@playwright/test'
 import { wav } from './numbers.ts'
-import { TestServer } from './server.ts'
+import { homeWithCopies, scratch, TestServer } from './server.ts'
 
 interface State {
   doc: {
@@ -87,9 +86,9 @@ function makeDialogue(): void {
 }
 
 test.beforeAll(async () => {
-  folder = mkdtempSync(path.join(os.tmpdir(), 'pendolo-dialogue-'))
+  folder = scratch('dialogue')
   makeDialogue()
-  server = new TestServer(folder)
+  server = new TestServer(folder, ['start'], homeWithCopies())
   await server.start()
   ;({ id } = await server.api<{ id: string }>('/projects', { name: 'Dialogue' }))
   await server.api(`/projects/${id}/gather`, { paths: [folder] })

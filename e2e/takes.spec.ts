@@ -1,11 +1,10 @@
 import { execFileSync } from 'node:child_process'
-import { mkdirSync, mkdtempSync, readFileSync } from 'node:fs'
-import os from 'node:os'
+import { mkdirSync, readFileSync } from 'node:fs'
 import path from 'node:path'
 import { gunzipSync } from 'node:zlib'
 import { expect, type Page, test } from '@playwright/test'
 import { CAMERAS, makeNumbers } from './numbers.ts'
-import { TestServer } from './server.ts'
+import { homeWithCopies, scratch, TestServer } from './server.ts'
 
 interface State {
   doc: {
@@ -32,7 +31,7 @@ const ffmpeg = (...args: string[]) => execFileSync('ffmpeg', ['-v', 'error', '-y
 /** Two cameras with two takes each, a master with timecode on its second channel, and a camera that heard nothing but timecode. */
 async function makeTakes(): Promise<string> {
   const numbers = await makeNumbers()
-  const folder = mkdtempSync(path.join(os.tmpdir(), 'pendolo-takes-'))
+  const folder = scratch('takes')
   const to = (name: string) => {
     mkdirSync(path.dirname(path.join(folder, name)), { recursive: true })
     return path.join(folder, name)
@@ -80,7 +79,7 @@ async function makeTakes(): Promise<string> {
 
 test.beforeAll(async () => {
   const folder = await makeTakes()
-  server = new TestServer(folder)
+  server = new TestServer(folder, ['start'], homeWithCopies())
   await server.start()
   ;({ id } = await server.api<{ id: string }>('/projects', { name: 'Takes' }))
   await server.api(`/projects/${id}/gather`, { paths: [folder] })

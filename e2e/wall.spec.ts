@@ -1,12 +1,12 @@
 import { expect, type Page, test } from '@playwright/test'
 import { CAMERAS, makeNumbers, readPicture } from './numbers.ts'
-import { TestServer } from './server.ts'
+import { homeWithCopies, TestServer } from './server.ts'
 
 let server: TestServer
 
 test.beforeAll(async () => {
   const folder = await makeNumbers()
-  server = new TestServer(folder)
+  server = new TestServer(folder, ['start'], homeWithCopies())
   await server.start()
   const { id } = await server.api<{ id: string }>('/projects', { name: 'Wall' })
   await server.api(`/projects/${id}/gather`, { paths: [folder] })

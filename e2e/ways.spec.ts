@@ -1,10 +1,9 @@
 import { execFileSync } from 'node:child_process'
-import { mkdirSync, mkdtempSync, writeFileSync } from 'node:fs'
-import os from 'node:os'
+import { mkdirSync, writeFileSync } from 'node:fs'
 import path from 'node:path'
 import { expect, type Page, test } from '@playwright/test'
 import { CAMERAS, makeNumbers } from './numbers.ts'
-import { TestServer } from './server.ts'
+import { homeWithCopies, scratch, TestServer } from './server.ts'
 
 interface State {
   doc: {
@@ -26,7 +25,7 @@ test.describe.configure({ mode: 'serial' })
 /** The numbered cameras as they come from cards: with and without sound, timecode and a clock. */
 async function makeCards(): Promise<string> {
   const numbers = await makeNumbers()
-  const folder = mkdtempSync(path.join(os.tmpdir(), 'pendolo-cards-'))
+  const folder = scratch('cards')
   const copy = (from: string, to: string, args: string[]) => {
     mkdirSync(path.dirname(path.join(folder, to)), { recursive: true })
     execFileSync('ffmpeg', ['-v', 'error', '-y', '-i', path.join(numbers, from), '-c', 'copy', ...args, path.join(folder, to)])
@@ -42,7 +41,7 @@ async function makeCards(): Promise<string> {
 
 test.beforeAll(async () => {
   const folder = await makeCards()
-  server = new TestServer(folder)
+  server = new TestServer(folder, ['start'], homeWithCopies())
   await server.start()
   ;({ id } = await server.api<{ id: string }>('/projects', { name: 'Cards' }))
   await server.api(`/projects/${id}/gather`, { paths: [folder] })
@@ -175,7 +174,7 @@ test('places come in from an exchange file of another program; a wrong file is r
     // 250 frames after the master's beginning it shows its frame 48, two seconds in.
     { OTIO_SCHEMA: 'Track.1', kind: 'Video', children: [gap(300), clip('d.mp4', 48, 100, 24), clip('not-here.mov', 0, 25)] },
   ]
-  const folder = mkdtempSync(path.join(os.tmpdir(), 'pendolo-otio-'))
+  const folder = scratch('otio')
   const good = path.join(folder, 'rough.otio')
   writeFileSync(good, JSON.stringify({ OTIO_SCHEMA: 'Timeline.1', tracks: { OTIO_SCHEMA: 'Stack.1', children: tracks } }))
   writeFileSync(path.join(folder, 'wrong.otio'), '{"hello": 1}')
@@ -192,7 +191,7 @@ test('places come in from an exchange file of another program; a wrong file is r
 
 test('what the master does not cover is placed through a camera that reaches out of it, and checked at start, middle and end', async ({ page }) => {
   const numbers = await makeNumbers()
-  const folder = mkdtempSync(path.join(os.tmpdir(), 'pendolo-short-'))
+  const folder = scratch('short')
   const cut = (from: string, to: string, args: string[]) => {
     mkdirSync(path.dirname(path.join(folder, to)), { recursive: true })
     execFileSync('ffmpeg', ['-v', 'error', '-y', '-i', path.join(numbers, from), ...args, path.join(folder, to)])
@@ -201,7 +200,7 @@ test('what the master does not cover is placed through a camera that reaches out
   cut('cam-c/c.mkv', 'long/c.mkv', ['-c', 'copy'])
   // From its twentieth second on it hears nothing of the short master.
   cut('cam-b/b.mov', 'late/b.wav', ['-ss', '20', '-t', '16', '-vn', '-c:a', 'pcm_s16le'])
-  const alone = new TestServer(folder)
+  const alone = new TestServer(folder, ['start'], homeWithCopies())
   await alone.start()
   try {
     const { id: short } = await alone.api<{ id: string }>('/projects', { name: 'Short master' })

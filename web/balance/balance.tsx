@@ -1,13 +1,14 @@
 import type { GatheredFile } from '@pendolo/api'
 import { clipShownAt } from '@pendolo/core/cut'
 import { MAX_GAIN_DB, MIN_GAIN_DB } from '@pendolo/core/mix'
-import { type Clip, DEFAULT_STRIP, pictureSpans, projectRate, type Strip } from '@pendolo/core/project'
-import { FLICKS_PER_SECOND, printTimecode } from '@pendolo/core/time'
+import { type Clip, DEFAULT_STRIP, pictureSpans, type Strip } from '@pendolo/core/project'
+import { FLICKS_PER_SECOND } from '@pendolo/core/time'
 import { Button, Segmented, Slider, Switch as Toggle } from 'antd'
 import { useEffect, useMemo, useState } from 'react'
 import { Link } from 'react-router'
 import { engine, masterEnd, useEngine } from '../playback/use-engine.ts'
 import type { StageProps } from '../project-frame.tsx'
+import { MasterTime } from '../score/master-time.tsx'
 import { Playhead } from '../score/playhead.tsx'
 import { useSize } from '../score/time-view.ts'
 import { usePeaks, Waveform } from '../score/waveform.tsx'
@@ -18,9 +19,8 @@ import { Paper } from '../ui/paper.tsx'
 /** Which sounds are heard and how loud, and how pictures of another shape sit in the frame. */
 export function Balance({ project, edit, top }: StageProps) {
   const { doc, files } = project
-  const { time, playing } = useEngine()
+  const playing = useEngine((s) => s.playing)
   const total = masterEnd(project) / FLICKS_PER_SECOND
-  const style = { rate: projectRate(doc.settings), dropFrame: doc.settings.dropFrame }
   const [angleId, setAngleId] = useState<string | null>(null)
   const spans = useMemo(() => pictureSpans(doc, (id) => files.find((f) => f.id === id)?.facts), [doc, files])
   const angle = doc.angles.find((a) => a.id === angleId) ?? doc.angles.find((a) => spans.some((s) => s.angleId === a.id)) ?? null
@@ -30,6 +30,7 @@ export function Balance({ project, edit, top }: StageProps) {
   function rank(c: Clip): number {
     return c.id === doc.masterClipId ? -1 : doc.angles.findIndex((a) => a.id === c.angleId)
   }
+  const hasPicture = useEngine(({ time }) => (angle ? clipShownAt(spans, angle.id, time) !== null : false))
   const heard = clips.filter((c) => stripOf(doc.strips, c, doc.masterClipId).on).length
   if (clips.length === 0) {
     return (
@@ -48,7 +49,6 @@ export function Balance({ project, edit, top }: StageProps) {
     )
   }
   const shownIndex = doc.angles.findIndex((a) => a.id === angle?.id)
-  const hasPicture = angle ? clipShownAt(spans, angle.id, time) !== null : false
   return (
     <>
       {top(
@@ -57,7 +57,7 @@ export function Balance({ project, edit, top }: StageProps) {
             {heard} of {clips.length} sounds heard
           </span>
           <span className="spring" />
-          <span className="timecode">{printTimecode(time, style, doc.settings.startFrame)}</span>
+          <MasterTime settings={doc.settings} />
           <Button type="text" size="small" onClick={() => engine.toggle()}>
             {playing ? 'Stop' : 'Play'}
           </Button>

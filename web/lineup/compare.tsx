@@ -31,7 +31,7 @@ interface CompareProps {
 /** Two pictures and two waveforms of the same instant: what eye and ear check a placement by. */
 export function Compare({ project, clip, offset, onOffset, onSame, onTour }: CompareProps) {
   const { doc, files } = project
-  const { time } = useEngine()
+  const time = useEngine((s) => s.time)
   const [half, setHalf] = useState(1.5)
   const [large, setLarge] = useState(false)
   const spans = useMemo(() => pictureSpans(doc, (id) => files.find((f) => f.id === id)?.facts), [doc, files])

@@ -44,7 +44,7 @@ export function LineUp({ project, edit, top }: StageProps) {
   const [thorough, setThorough] = useState(false)
   const [filter, setFilter] = useState<VerdictFilter>('all')
   const [flam, setFlam] = useState(false)
-  const { playing } = useEngine()
+  const playing = useEngine((s) => s.playing)
   const rate = projectRate(doc.settings)
   const frame = frameStart(1, rate)
   const clips = Object.values(doc.clips).filter((c) => c.id !== doc.masterClipId && c.state !== 'aside' && c.angleId)

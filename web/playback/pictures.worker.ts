@@ -32,6 +32,8 @@ let due = 0
 let late = 0
 let dirty = true
 let told = 0
+let untold = true
+let ticking = false
 let programme: PictureHealth['programme'] = { angleId: null, since: 0, standIn: false }
 const shown: Record<string, { clipId: string | null; frame: number | null; wanted: number | null }> = {}
 
@@ -48,9 +50,7 @@ function streamOf(clip: PlayClip, sharp: boolean): FrameStream | null {
   let entry = streams.get(url)
   if (!entry) {
     entry = {
-      stream: new FrameStream(url, rateToNumber(clip.grid.rate), clip.grid.count, () => {
-        dirty = true
-      }),
+      stream: new FrameStream(url, rateToNumber(clip.grid.rate), clip.grid.count, redraw),
       used: 0,
     }
     streams.set(url, entry)
@@ -153,16 +153,25 @@ function paint(tile: Tile, sample: VideoSample, angleId: string): void {
   sample.draw(ctx, rect.x, rect.y, rect.width, rect.height)
 }
 
+/** Draws at the next refresh; while nothing plays and nothing changes, nothing is drawn and nothing is told. */
+function redraw(): void {
+  dirty = true
+  if (ticking) return
+  ticking = true
+  requestAnimationFrame(tick)
+}
+
 function tick(): void {
   const time = masterTime()
   if (clock.playing || dirty) {
-    const wasDirty = dirty
+    dirty = false
+    untold = true
     for (const [key, tile] of tiles) draw(tile, key, time)
-    if (wasDirty) dirty = false
   }
   const now = performance.now()
-  if (now - told > TELL_EVERY) {
+  if (untold && now - told > TELL_EVERY) {
     told = now
+    untold = false
     postMessage({ type: 'health', health: { due, late, shown: { ...shown }, programme } } satisfies FromWorker)
     for (const [url, { stream, used }] of streams) {
       if (now - used > IDLE && clock.playing) {
@@ -171,7 +180,8 @@ function tick(): void {
       }
     }
   }
-  requestAnimationFrame(tick)
+  ticking = clock.playing || dirty || untold
+  if (ticking) requestAnimationFrame(tick)
 }
 
 self.addEventListener('message', (event: MessageEvent<ToWorker>) => {
@@ -224,7 +234,5 @@ self.addEventListener('message', (event: MessageEvent<ToWorker>) => {
       late = 0
       break
   }
-  dirty = true
+  redraw()
 })
-
-requestAnimationFrame(tick)

@@ -18,8 +18,9 @@ declare global {
 }
 window.pendolo = { health: () => engine.health(), resetHealth: () => engine.resetHealth() }
 
-export function useEngine(): EngineState {
-  return useSyncExternalStore(engine.subscribe, engine.getState)
+/** What a view needs of the engine's state: it is drawn anew only when this changes, so it is one plain value. */
+export function useEngine<T extends string | number | boolean | null>(select: (state: EngineState) => T): T {
+  return useSyncExternalStore(engine.subscribe, () => select(engine.getState()))
 }
 
 /** Length of the project's time: the master's. */

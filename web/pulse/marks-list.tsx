@@ -27,7 +27,6 @@ const ROW = 27
 /** All marks in order of time: find, filter, go through them by keys, choose many. */
 export function MarksList({ project, edit }: Pick<StageProps, 'project' | 'edit'>) {
   const { doc } = project
-  const { time } = useEngine()
   const [find, setFind] = useState('')
   const [shown, setShown] = useState<Shown>('all')
   const [chosen, setChosen] = useState<ReadonlySet<string>>(new Set())
@@ -41,7 +40,7 @@ export function MarksList({ project, edit }: Pick<StageProps, 'project' | 'edit'
       .filter((m) => (shown === 'all' || m.kind === shown) && matches(m, find))
       .map((mark) => ({ key: mark.id, time: mark.time, ...(mark.end !== undefined && { end: mark.end }), name: mark.name, mark }))
   }, [marks, shown, find, doc.pulse])
-  const here = rows.findLastIndex((r) => r.time <= time)
+  const here = useEngine(({ time }) => rows.findLastIndex((r) => r.time <= time))
   const virtual = useVirtualizer({ count: rows.length, getScrollElement: () => scroll.current, estimateSize: () => ROW, overscan: 8 })
 
   const go = (row: Row | undefined) => {

@@ -1,11 +1,12 @@
-import { marksOnMaster, projectRate } from '@pendolo/core/project'
-import { FLICKS_PER_SECOND, printTimecode } from '@pendolo/core/time'
+import { marksOnMaster } from '@pendolo/core/project'
+import { FLICKS_PER_SECOND } from '@pendolo/core/time'
 import { Button } from 'antd'
 import { useState } from 'react'
 import { Link } from 'react-router'
 import { useJobs } from '../data/queries.ts'
-import { engine, masterEnd, useEngine } from '../playback/use-engine.ts'
+import { engine, masterEnd } from '../playback/use-engine.ts'
 import type { StageProps } from '../project-frame.tsx'
+import { MasterTime } from '../score/master-time.tsx'
 import { usePeaks } from '../score/waveform.tsx'
 import { newId } from '../ui/ids.ts'
 import { Paper } from '../ui/paper.tsx'
@@ -19,11 +20,8 @@ import { useOnsets } from './onsets.tsx'
 
 export function Pulse({ project, edit, top }: StageProps) {
   const { doc, files } = project
-  const { time } = useEngine()
   const { data: jobs = [] } = useJobs(project.id)
   const [stretch, setStretch] = useState<Stretch | null>(null)
-  const rate = projectRate(doc.settings)
-  const style = { rate, dropFrame: doc.settings.dropFrame }
   const master = files.find((f) => f.id === doc.clips[doc.masterClipId ?? '']?.fileId)
   const peaks = usePeaks(master?.contentKey ?? null, master?.ready.peaks ?? false)
   const job = jobs.find((j) => j.kind === 'pulse')
@@ -63,7 +61,7 @@ export function Pulse({ project, edit, top }: StageProps) {
               : 'No beats yet'}
           </span>
           <span className="spring" />
-          <span className="timecode">{printTimecode(time, style, doc.settings.startFrame)}</span>
+          <MasterTime settings={doc.settings} />
           <span className="spring" />
           <FindInMaster project={project} job={job} />
         </>,

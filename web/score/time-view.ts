@@ -50,17 +50,27 @@ export function useSize<T extends HTMLElement>(): [React.RefObject<T | null>, { 
   return [ref, size]
 }
 
-/** Calls back at every drawn frame with the engine's time, s. */
+/** Calls back with the engine's time, s: at every drawn frame while it plays, and whenever it or the view has changed. */
 export function useEveryFrame(act: (seconds: number) => void): void {
   const latest = useRef(act)
-  latest.current = act
+  useLayoutEffect(() => {
+    latest.current = act
+    act(engine.now() / FLICKS_PER_SECOND)
+  })
   useEffect(() => {
     let id = 0
     const tick = () => {
       latest.current(engine.now() / FLICKS_PER_SECOND)
-      id = requestAnimationFrame(tick)
+      id = engine.getState().playing ? requestAnimationFrame(tick) : 0
     }
-    id = requestAnimationFrame(tick)
-    return () => cancelAnimationFrame(id)
+    const wake = () => {
+      if (id === 0) id = requestAnimationFrame(tick)
+    }
+    wake()
+    const stop = engine.subscribe(wake)
+    return () => {
+      stop()
+      cancelAnimationFrame(id)
+    }
   }, [])
 }

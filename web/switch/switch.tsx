@@ -1,6 +1,6 @@
 import { MAGNETS, type Magnet, nearestIndex, pointAt, pulled } from '@pendolo/core/cut'
 import { marksOnMaster, pictureSpans, projectRate } from '@pendolo/core/project'
-import { FLICKS_PER_SECOND, type Flicks, flicks, frameStart, nearestFrameStart, printTimecode } from '@pendolo/core/time'
+import { FLICKS_PER_SECOND, type Flicks, flicks, frameStart, nearestFrameStart } from '@pendolo/core/time'
 import { App, Button, Dropdown, InputNumber, Popover, Segmented } from 'antd'
 import { Pause, Play } from 'lucide-react'
 import { useEffect, useMemo, useRef } from 'react'
@@ -8,6 +8,7 @@ import { useHotkeys } from 'react-hotkeys-hook'
 import { Link } from 'react-router'
 import { engine, useEngine } from '../playback/use-engine.ts'
 import type { StageProps } from '../project-frame.tsx'
+import { MasterTime } from '../score/master-time.tsx'
 import { Score } from '../score/score.tsx'
 import { ANGLE_KEYS } from '../ui/bob.tsx'
 import { newId } from '../ui/ids.ts'
@@ -33,7 +34,8 @@ export function Switch({ project, edit, top }: StageProps) {
   const { doc } = project
   const { settings } = doc
   const rate = projectRate(settings)
-  const { time, playing, speed, health } = useEngine()
+  const playing = useEngine((s) => s.playing)
+  const speed = useEngine((s) => s.speed)
   const { message } = App.useApp()
   const cut = doc.cuts.find((c) => c.id === doc.activeCutId) ?? doc.cuts[0]
   const { points } = cut
@@ -152,10 +154,8 @@ export function Switch({ project, edit, top }: StageProps) {
     paint: (angleId: string, from: Flicks, to: Flicks) => edit([{ type: 'paint', cutId: cut.id, from, to, choice: { angleId } }], 'paint a stretch'),
     join: (t: Flicks) => edit([{ type: 'join', cutId: cut.id, time: t }], 'join'),
   })
-  const chosen = points[pointAt(points, time)]?.angleId ?? null
-  const label = printTimecode(time, { rate, dropFrame: settings.dropFrame }, settings.startFrame)
-  const bar = doc.pulse ? barLabel(doc.pulse, time) : ''
-  const lateShare = health.due > 0 ? health.late / health.due : 0
+  const chosen = useEngine(({ time }) => points[pointAt(points, time)]?.angleId ?? null)
+  const bar = useEngine(({ time }) => (doc.pulse ? barLabel(doc.pulse, time) : ''))
 
   if (doc.angles.length === 0 || spans.length === 0) {
     return (
@@ -222,9 +222,7 @@ export function Switch({ project, edit, top }: StageProps) {
           </Dropdown>
           <span className="spring" />
           <span className="quiet">{bar}</span>
-          <span className="timecode" data-testid="timecode">
-            {label}
-          </span>
+          <MasterTime settings={settings} />
           <Button
             type="text"
             size="small"
@@ -270,13 +268,7 @@ export function Switch({ project, edit, top }: StageProps) {
               {settings.lead !== 0 ? ` · lead ${settings.lead} f` : ''}
             </button>
           </Popover>
-          <span
-            className="quiet"
-            title="Pictures that were not decoded in time since playing began"
-            style={{ color: lateShare > 0.05 ? '#f0c46a' : undefined }}
-          >
-            {health.late} late
-          </span>
+          <LatePictures />
         </>,
       )}
       <div style={{ height: '45%', flex: 'none' }}>
@@ -284,6 +276,16 @@ export function Switch({ project, edit, top }: StageProps) {
       </div>
       <Score project={project} spans={spans} points={points} actions={actions} chosenAngle={chosen} zoomRef={zoomRef} />
     </>
+  )
+}
+
+function LatePictures() {
+  const late = useEngine((s) => s.health.late)
+  const many = useEngine(({ health }) => health.due > 0 && health.late / health.due > 0.05)
+  return (
+    <span className="quiet" title="Pictures that were not decoded in time since playing began" style={{ color: many ? '#f0c46a' : undefined }}>
+      {late} late
+    </span>
   )
 }
 

@@ -53,7 +53,8 @@ export interface WallProps {
 /** The programme in the middle and the angles seated around it, left and right, like players around a conductor. */
 export function Wall({ project, spans, chosenAngle, onChoose }: WallProps) {
   const [ref, { width, height }] = useSize<HTMLDivElement>()
-  const { time, health } = useEngine()
+  const seenId = useEngine((s) => s.health.programme.angleId)
+  const standsIn = useEngine((s) => s.health.programme.standIn)
   const { data: jobs = [] } = useJobs(project.id)
   const { doc } = project
   const { settings } = doc
@@ -77,39 +78,36 @@ export function Wall({ project, spans, chosenAngle, onChoose }: WallProps) {
       height: seats.tileHeight,
     }
   }
-  const seen = doc.angles.find((a) => a.id === health.programme.angleId)
-  const seenIndex = doc.angles.findIndex((a) => a.id === health.programme.angleId)
+  const seenIndex = doc.angles.findIndex((a) => a.id === seenId)
+  const seen = doc.angles[seenIndex]
   return (
     <div className="stage" ref={ref} style={{ height: '100%' }}>
       {width > 0 &&
-        doc.angles.map((angle, i) => {
-          const span = clipShownAt(spans, angle.id, time)
-          return (
-            <button
-              type="button"
-              key={angle.id}
-              className={angle.id === chosenAngle ? 'tile on' : 'tile'}
-              style={{ ...place(i), '--hue': hueOf(angle.hue) } as CSSProperties}
-              aria-label={`Angle ${i + 1}, ${angle.name}`}
-              aria-pressed={angle.id === chosenAngle}
-              onClick={(e) => onChoose(angle.id, e.shiftKey)}
-            >
-              <EngineCanvas source={{ kind: 'angle', angleId: angle.id }} name={`angle:${angle.id}`} label={`Picture of ${angle.name}`} />
-              <Absent text={absence(project, spans, angle.id, time, jobs)} />
-              <span className="foot">
-                {seats.tileWidth > 190 && <span className="mono">{span ? sourceTimecode(project, span, time) : ''}</span>}
-                {angle.name}
-              </span>
-              <Bob index={i} hue={angle.hue} lit={angle.id === chosenAngle} />
-            </button>
-          )
-        })}
+        doc.angles.map((angle, i) => (
+          <button
+            type="button"
+            key={angle.id}
+            className={angle.id === chosenAngle ? 'tile on' : 'tile'}
+            style={{ ...place(i), '--hue': hueOf(angle.hue) } as CSSProperties}
+            aria-label={`Angle ${i + 1}, ${angle.name}`}
+            aria-pressed={angle.id === chosenAngle}
+            onClick={(e) => onChoose(angle.id, e.shiftKey)}
+          >
+            <EngineCanvas source={{ kind: 'angle', angleId: angle.id }} name={`angle:${angle.id}`} label={`Picture of ${angle.name}`} />
+            <Absent why={(time) => absence(project, spans, angle.id, time, jobs)} />
+            <span className="foot">
+              {seats.tileWidth > 190 && <SourceTime project={project} spans={spans} angleId={angle.id} />}
+              {angle.name}
+            </span>
+            <Bob index={i} hue={angle.hue} lit={angle.id === chosenAngle} />
+          </button>
+        ))}
       {width > 0 && (
         <div className="programme" style={{ left: programmeLeft, top: programmeTop, width: seats.programmeWidth, height: seats.programmeHeight }}>
           <EngineCanvas source={{ kind: 'programme' }} name="programme" label="Programme" />
           {seen && (
-            <span className={health.programme.standIn ? 'label mono warn' : 'label mono'}>
-              {health.programme.standIn && doc.cuts.some((c) => c.points.length > 0) ? 'stands in: ' : ''}
+            <span className={standsIn ? 'label mono warn' : 'label mono'}>
+              {standsIn && doc.cuts.some((c) => c.points.length > 0) ? 'stands in: ' : ''}
               {seenIndex + 1} {seen.name}
             </span>
           )}
@@ -119,8 +117,17 @@ export function Wall({ project, spans, chosenAngle, onChoose }: WallProps) {
   )
 }
 
-function Absent({ text }: { text: string | null }) {
+function Absent({ why }: { why: (time: Flicks) => string | null }) {
+  const text = useEngine((s) => why(s.time))
   return text === null ? null : <span className="absent">{text}</span>
+}
+
+function SourceTime({ project, spans, angleId }: { project: ProjectState; spans: readonly PictureSpan[]; angleId: string }) {
+  const text = useEngine(({ time }) => {
+    const span = clipShownAt(spans, angleId, time)
+    return span ? sourceTimecode(project, span, time) : ''
+  })
+  return <span className="mono">{text}</span>
 }
 
 /** Why a tile has no picture now; null when it has. */
