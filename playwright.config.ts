@@ -3,6 +3,9 @@ import { defineConfig } from '@playwright/test'
 /** Files with tests that measure playback and want the machine to themselves. */
 const MEASURED = /\/(demo|lag|wall)\.spec\.ts$/
 
+/** What a person would wait for at most, ms; longer where others use the machine too. */
+const PATIENCE = process.env.CI ? 40_000 : 20_000
+
 export default defineConfig({
   testDir: 'e2e',
   globalSetup: './e2e/setup.ts',
@@ -16,12 +19,12 @@ export default defineConfig({
   timeout: 300_000,
   // A machine that others use too may stall for seconds; what fails twice has failed. Such a test is told as flaky.
   retries: process.env.CI ? 1 : 0,
-  expect: { timeout: 20_000 },
+  expect: { timeout: PATIENCE },
   reporter: [['list']],
   outputDir: 'test-results',
   use: {
     viewport: { width: 1280, height: 800 },
-    actionTimeout: 20_000,
+    actionTimeout: PATIENCE,
     screenshot: 'only-on-failure',
     launchOptions: {
       executablePath: '/usr/bin/chromium',

@@ -6,13 +6,11 @@ import { fileURLToPath } from 'node:url'
 const root = path.dirname(path.dirname(fileURLToPath(import.meta.url)))
 let failed = false
 for (const workspace of ['core', 'api', 'server', 'demo', 'web', 'e2e', '.']) {
-  // What was found last time is kept in .build, so that a second run looks at changed files only.
-  const kept = path.join(root, '.build', `types-${workspace === '.' ? 'root' : workspace}.tsbuildinfo`)
-  const { status } = spawnSync(
-    process.execPath,
-    [path.join(root, 'node_modules', 'typescript', 'bin', 'tsc'), '-p', workspace, '--incremental', '--tsBuildInfoFile', kept],
-    { cwd: root, stdio: 'inherit' },
-  )
+  // The native compiler of the same language: ten times faster; the tools that read syntax still lean on the other one.
+  const { status } = spawnSync(process.execPath, [path.join(root, 'node_modules', 'typescript-native', 'bin', 'tsc'), '-p', workspace], {
+    cwd: root,
+    stdio: 'inherit',
+  })
   if (status !== 0) failed = true
 }
 process.exit(failed ? 1 : 0)
