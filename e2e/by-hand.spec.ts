@@ -276,3 +276,33 @@ test('solo, mute and level are heard while it plays', async ({ page }) => {
   expect(await loudest(a)).toBeGreaterThan(before * 0.03)
   await page.keyboard.press('Space')
 })
+
+test('a page that nobody touches rests: while nothing plays, nothing is drawn', async ({ page }) => {
+  await page.addInitScript(() => {
+    const real = window.requestAnimationFrame.bind(window)
+    const counted = window as unknown as { refreshes: number }
+    counted.refreshes = 0
+    window.requestAnimationFrame = (act) => {
+      counted.refreshes++
+      return real(act)
+    }
+  })
+  const inOneSecond = () =>
+    page.evaluate(async () => {
+      const counted = window as unknown as { refreshes: number }
+      const before = counted.refreshes
+      await new Promise((resolve) => setTimeout(resolve, 1000))
+      return counted.refreshes - before
+    })
+  for (const stage of ['line-up', 'pulse', 'switch', 'balance']) {
+    await page.goto(`${server.url}/${id}/${stage}`)
+    await expect(page.getByText('By hand')).toBeVisible()
+    await expect.poll(inOneSecond, stage).toBe(0)
+  }
+  // Playing, the playhead runs; stopped, it rests again.
+  await page.goto(`${server.url}/${id}/switch`)
+  await page.getByRole('button', { name: 'Play' }).click()
+  await expect.poll(inOneSecond).toBeGreaterThan(10)
+  await page.getByRole('button', { name: 'Stop' }).click()
+  await expect.poll(inOneSecond).toBe(0)
+})

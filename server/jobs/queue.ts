@@ -153,7 +153,16 @@ export class JobQueue {
       if (!next) return
       const abort = new AbortController()
       this.#running.set(next.id, { kind: next.kind as JobKind, abort })
-      await this.#db.update(jobs).set({ state: 'running', detail: 'starting', progress: 0 }).where(eq(jobs.id, next.id))
+      const taken = await this.#db
+        .update(jobs)
+        .set({ state: 'running', detail: 'starting', progress: 0 })
+        .where(and(eq(jobs.id, next.id), eq(jobs.state, 'queued')))
+        .returning({ id: jobs.id })
+      if (taken.length === 0) {
+        // It was cancelled since it was looked up.
+        this.#running.delete(next.id)
+        continue
+      }
       await this.#tell(next.id)
       void this.#work(next, abort)
     }

@@ -1,11 +1,8 @@
 import type { ProjectState } from '@pendolo/api'
-import { heardGains } from '@pendolo/core/mix'
-import { DEFAULT_STRIP, type FileFacts, frameGridOf, pictureSpans } from '@pendolo/core/project'
-import { type Flicks, type FrameGrid, type PlacementMap, pictureSpansOf, secondsToFlicks, ZERO } from '@pendolo/core/time'
 import { useEffect, useMemo, useSyncExternalStore } from 'react'
-import { mediaUrl } from '../data/client.ts'
 import { Engine, type EngineHealth, type EngineState } from './engine.ts'
-import type { PlayModel, PlaySound } from './types.ts'
+import { playModel } from './model.ts'
+import type { PlayModel } from './types.ts'
 
 /** One engine for the whole application: stages come and go, the clock stays. */
 export const engine = new Engine()
@@ -21,61 +18,6 @@ window.pendolo = { health: () => engine.health(), resetHealth: () => engine.rese
 /** What a view needs of the engine's state: it is drawn anew only when this changes, so it is one plain value. */
 export function useEngine<T extends string | number | boolean | null>(select: (state: EngineState) => T): T {
   return useSyncExternalStore(engine.subscribe, () => select(engine.getState()))
-}
-
-/** Length of the project's time: the master's. */
-export function masterEnd(project: ProjectState): Flicks {
-  const clip = project.doc.masterClipId ? project.doc.clips[project.doc.masterClipId] : undefined
-  const file = clip && project.files.find((f) => f.id === clip.fileId)
-  return file ? secondsToFlicks(file.facts.durationSeconds) : ZERO
-}
-
-export function playModel(project: ProjectState): PlayModel {
-  const { doc } = project
-  const files = new Map(project.files.map((f) => [f.id, f]))
-  const facts = (id: string): FileFacts | undefined => files.get(id)?.facts
-  const spans = pictureSpans(doc, facts)
-  const clips = spans.map((span) => {
-    const file = files.get(doc.clips[span.clipId].fileId) as ProjectState['files'][number]
-    return {
-      ...span,
-      map: doc.placements[span.clipId] as PlacementMap,
-      grid: frameGridOf(file.facts) as FrameGrid,
-      tileUrl: file.ready.tile ? mediaUrl(file.contentKey, 'tile') : null,
-      sharpUrl: file.ready.sharp ? mediaUrl(file.contentKey, 'sharp') : null,
-    }
-  })
-  // Clips without a place are looked at by themselves, from their own beginning; no angle shows them.
-  for (const c of Object.values(doc.clips)) {
-    const file = files.get(c.fileId)
-    const grid = file && frameGridOf(file.facts)
-    if (!file || !grid || doc.placements[c.id] || c.state === 'aside') continue
-    const map = { start: ZERO, rate: 1 }
-    const urls = { tileUrl: file.ready.tile ? mediaUrl(file.contentKey, 'tile') : null, sharpUrl: file.ready.sharp ? mediaUrl(file.contentKey, 'sharp') : null }
-    for (const span of pictureSpansOf(map, grid)) clips.push({ clipId: c.id, angleId: '', ...span, map, grid, ...urls })
-  }
-  return {
-    angles: doc.angles.map(({ id, framing }) => ({ id, framing })),
-    clips,
-    sounds: playSounds(project),
-    points: (doc.cuts.find((c) => c.id === doc.activeCutId) ?? doc.cuts[0]).points,
-    standIn: doc.settings.standIn,
-    end: masterEnd(project),
-  }
-}
-
-function playSounds(project: ProjectState): PlaySound[] {
-  const { doc } = project
-  const files = new Map(project.files.map((f) => [f.id, f]))
-  const clips = Object.values(doc.clips).filter((c) => c.state === 'in' && doc.placements[c.id] && files.get(c.fileId)?.ready.sound)
-  const gains = heardGains(clips.map((c) => doc.strips[c.id] ?? { ...DEFAULT_STRIP, on: c.id === doc.masterClipId }))
-  return clips.map((c, i) => ({
-    clipId: c.id,
-    url: mediaUrl(files.get(c.fileId)?.contentKey ?? '', 'sound'),
-    map: doc.placements[c.id],
-    gain: gains[i],
-    pan: 0,
-  }))
 }
 
 /** Keeps the engine playing what the project is now. */

@@ -1,0 +1,194 @@
+import { FLICKS_PER_SECOND, flicks } from '@pendolo/core/time'
+import type { FromWorker, PlayModel, ToWorker } from './types.ts'
+
+/** The pictures' worker and the sound desk of the engine under test. */
+const told: ToWorker[] = []
+let answer: (message: FromWorker) => void = () => undefined
+const desk = { currentTime: 0, started: [] as number[], stopped: 0, heard: [] as PlayModel['sounds'] }
+
+jest.mock('./sound.ts', () => ({
+  SoundDesk: class {
+    context = {
+      get currentTime() {
+        return desk.currentTime
+      },
+      baseLatency: 0,
+      resume: async () => undefined,
+      getOutputTimestamp: () => ({}),
+    }
+    clicks = { set() {}, given: 0 }
+    set = (sounds: PlayModel['sounds']) => {
+      desk.heard = sounds
+    }
+    start = (seconds: number) => {
+      desk.started.push(seconds)
+      return desk.currentTime + 0.08
+    }
+    stop = () => desk.stopped++
+    levels = () => ({})
+  },
+}))
+
+const seconds = (s: number) => flicks(s * FLICKS_PER_SECOND)
+const model = (end = 60): PlayModel => ({ angles: [], clips: [], sounds: [], points: [], standIn: 'next', end: seconds(end) }) as unknown as PlayModel
+
+async function makeEngine(end?: number) {
+  const { Engine } = await import('./engine.ts')
+  const engine = new Engine()
+  engine.load(model(end))
+  return engine
+}
+
+/** Lets real time and the audio clock pass together. */
+function pass(s: number): void {
+  for (let t = 0; t < s - 1e-9; t += 0.05) {
+    desk.currentTime += 0.05
+    jest.advanceTimersByTime(50)
+  }
+}
+const clocks = () => told.filter((m) => m.type === 'clock').map((m) => m.clock)
+
+beforeEach(() => {
+  jest.useFakeTimers()
+  Object.assign(globalThis, {
+    Worker: class {
+      set onmessage(handler: (event: { data: FromWorker }) => void) {
+        answer = (data) => handler({ data })
+      }
+      postMessage = (message: ToWorker) => told.push(message)
+    },
+  })
+  told.length = 0
+  Object.assign(desk, { currentTime: 5, started: [], stopped: 0, heard: [] })
+})
+afterEach(() => jest.useRealTimers())
+
+describe('the engine', () => {
+  test('time follows the sound clock, and stands where it was stopped', async () => {
+    const engine = await makeEngine()
+    engine.seek(seconds(12))
+    await engine.play()
+    expect(desk.started).toEqual([12])
+    pass(2)
+    // The sound began 80 ms after the press.
+    expect(engine.now() / FLICKS_PER_SECOND).toBeCloseTo(13.92, 3)
+    engine.stop()
+    const at = engine.now()
+    pass(3)
+    expect(engine.now()).toBe(at)
+    expect(engine.getState()).toMatchObject({ playing: false, time: at, speed: 1 })
+  })
+
+  test('a sound clock that halts halts the pictures with it', async () => {
+    const engine = await makeEngine()
+    await engine.play()
+    pass(1)
+    const at = engine.now()
+    jest.advanceTimersByTime(2000)
+    expect(engine.now()).toBe(at)
+    expect(clocks().at(-1)?.time).toBeCloseTo(at, -1)
+  })
+
+  test('places outside the master are its ends; playing from the end begins at the beginning', async () => {
+    const engine = await makeEngine(60)
+    engine.seek(seconds(-5))
+    expect(engine.now()).toBe(0)
+    engine.seek(seconds(500))
+    expect(engine.now()).toBe(seconds(60))
+    await engine.play()
+    expect(desk.started).toEqual([0])
+  })
+
+  test('at the end of the master it stops by itself', async () => {
+    const engine = await makeEngine(3)
+    await engine.play()
+    pass(4)
+    expect(engine.getState()).toMatchObject({ playing: false, time: seconds(3) })
+    expect(clocks().at(-1)).toMatchObject({ playing: false, time: seconds(3) })
+  })
+
+  test('faster each time in one direction, from the beginning in the other, and silent', async () => {
+    const engine = await makeEngine()
+    engine.seek(seconds(30))
+    for (const speed of [1, 2, 4, 8, 8]) {
+      engine.shuttle(1)
+      await jest.advanceTimersByTimeAsync(1)
+      expect(engine.getState()).toMatchObject({ playing: true, speed })
+    }
+    expect(desk.started).toHaveLength(1)
+    pass(1)
+    expect(engine.now() / FLICKS_PER_SECOND).toBeGreaterThan(37)
+    engine.shuttle(-1)
+    await jest.advanceTimersByTimeAsync(1)
+    expect(engine.getState().speed).toBe(-1)
+    const at = engine.now()
+    pass(2)
+    expect((at - engine.now()) / FLICKS_PER_SECOND).toBeCloseTo(2, 1)
+    engine.shuttle(-1)
+    await jest.advanceTimersByTimeAsync(1)
+    for (let i = 0; i < 20; i++) pass(1)
+    expect(engine.getState()).toMatchObject({ playing: false, time: 0 })
+  })
+
+  test('a jump while it plays goes on from there at the same speed', async () => {
+    const engine = await makeEngine()
+    await engine.play()
+    pass(1)
+    engine.seek(seconds(40))
+    await jest.advanceTimersByTimeAsync(1)
+    expect(desk.started).toEqual([0, 40])
+    pass(1)
+    expect(engine.now() / FLICKS_PER_SECOND).toBeCloseTo(40.92, 2)
+  })
+
+  test('the pictures are told the clock when it changes and often while it runs, never while it stands', async () => {
+    const engine = await makeEngine()
+    engine.seek(seconds(3))
+    expect(clocks()).toEqual([expect.objectContaining({ playing: false, time: seconds(3) })])
+    pass(5)
+    expect(clocks()).toHaveLength(1)
+    await engine.play()
+    pass(2)
+    expect(clocks().length).toBeGreaterThan(15)
+    engine.stop()
+    const after = clocks().length
+    pass(5)
+    expect(clocks()).toHaveLength(after)
+  })
+
+  test('views hear of each change, and of nothing while nothing changes', async () => {
+    const engine = await makeEngine()
+    let heard = 0
+    const end = engine.subscribe(() => heard++)
+    pass(5)
+    expect(heard).toBe(0)
+    engine.seek(seconds(1))
+    expect(heard).toBe(1)
+    const health = { due: 4, late: 1, shown: {}, programme: { angleId: 'a', since: 0, standIn: false } }
+    answer({ type: 'health', health })
+    expect(heard).toBe(2)
+    expect(engine.getState().health).toEqual(health)
+    expect(engine.health()).toMatchObject({ due: 4, late: 1, playing: false, soundSeconds: 1 })
+    engine.resetHealth()
+    expect(engine.health()).toMatchObject({ due: 0, late: 0 })
+    end()
+    engine.seek(seconds(2))
+    expect(heard).toBe(2)
+  })
+
+  test('the flam check hears its own two sounds, and the mix comes back after it', async () => {
+    const engine = await makeEngine()
+    const mix = [{ clipId: 'master' }] as unknown as PlayModel['sounds']
+    const two = [{ clipId: 'master' }, { clipId: 'b' }] as unknown as PlayModel['sounds']
+    engine.load({ ...model(), sounds: mix })
+    await engine.play()
+    expect(desk.heard).toBe(mix)
+    engine.listenTo(two)
+    expect(desk.heard).toBe(two)
+    // An edit in the middle of the check does not end it.
+    engine.load({ ...model(), sounds: [] })
+    expect(desk.heard).toBe(two)
+    engine.listenTo(null)
+    expect(desk.heard).toEqual([])
+  })
+})

@@ -1,0 +1,147 @@
+import type { GatheredFile, ProjectState } from '@pendolo/api'
+import { applyEdits, type Edit, emptyProject, type FileFacts, type Placement } from '@pendolo/core/project'
+import { FLICKS_PER_SECOND, flicks } from '@pendolo/core/time'
+import { flamSounds } from '../lineup/flam.ts'
+import { masterEnd, playModel } from './model.ts'
+
+const seconds = (s: number) => flicks(Math.round(s * FLICKS_PER_SECOND))
+
+function file(id: string, length: number, over: { video?: FileFacts['video']; ready?: Partial<GatheredFile['ready']> } = {}): GatheredFile {
+  const video: FileFacts['video'] = {
+    codec: 'h264',
+    width: 640,
+    height: 360,
+    rate: { num: 25, den: 1 },
+    variableRate: false,
+    startSeconds: 0,
+    frames: length * 25,
+    pixelAspect: '1:1',
+  }
+  return {
+    id,
+    path: `/cards/${id}.mov`,
+    name: `${id}.mov`,
+    size: 1,
+    contentKey: `key-${id}`,
+    facts: {
+      durationSeconds: length,
+      container: 'mov',
+      video: over.video === undefined ? video : over.video,
+      audio: { codec: 'aac', channels: 2, layout: 'stereo', sampleRate: 48000, startSeconds: 0, streams: 1 },
+      timecode: null,
+      recordedAt: null,
+      camera: null,
+    },
+    notes: [],
+    missing: false,
+    ready: { tile: true, sharp: true, sound: true, peaks: true, ...over.ready },
+  }
+}
+const placement = (start: number, over: Partial<Placement> = {}): Placement => ({
+  start: seconds(start),
+  rate: 1,
+  method: 'sound',
+  verdict: 'sure',
+  confidence: 1,
+  why: '',
+  locked: false,
+  ...over,
+})
+
+/** A desk mix of a minute, a camera on the gantry from 4 s on, and one on the roof that has no place. */
+function project(edits: Edit[] = [], files = [file('mix', 60, { video: null }), file('gantry', 30), file('roof', 20)]): ProjectState {
+  const { doc } = applyEdits(emptyProject('cut'), [
+    {
+      type: 'addClips',
+      angles: [
+        { id: 'g', name: 'Gantry', hue: 0, framing: 'fit' },
+        { id: 'r', name: 'Roof', hue: 1, framing: 'fill' },
+      ],
+      clips: [
+        { id: 'master', fileId: 'mix', angleId: null, state: 'in' },
+        { id: 'gantry-1', fileId: 'gantry', angleId: 'g', state: 'in' },
+        { id: 'roof-1', fileId: 'roof', angleId: 'r', state: 'in' },
+      ],
+    },
+    { type: 'setMaster', clipId: 'master' },
+    { type: 'place', by: 'search', placements: { 'gantry-1': placement(4) }, loose: { 'roof-1': 'it heard nothing of the master' } },
+    ...edits,
+  ])
+  return { id: 'p', name: 'Depot Night', revision: 1, doc, files, canUndo: null, canRedo: null }
+}
+
+describe('what the engine plays of a project', () => {
+  test('placed clips on the master’s time, its length, the framing of the angles and the cut', () => {
+    const state = project([{ type: 'choose', cutId: 'cut', time: seconds(5), choice: { angleId: 'g' } }])
+    const model = playModel(state)
+    expect(model.end).toBe(seconds(60))
+    expect(masterEnd(state)).toBe(seconds(60))
+    expect(model.angles).toEqual([
+      { id: 'g', framing: 'fit' },
+      { id: 'r', framing: 'fill' },
+    ])
+    expect(model.clips.find((c) => c.clipId === 'gantry-1')).toMatchObject({
+      angleId: 'g',
+      start: seconds(4),
+      end: seconds(34),
+      tileUrl: '/api/media/key-gantry/tile',
+    })
+    expect(model.points.map((p) => p.angleId)).toEqual(['g'])
+  })
+
+  test('a clip without a place can be looked at from its own beginning, but no angle shows it', () => {
+    const roof = playModel(project()).clips.find((c) => c.clipId === 'roof-1')
+    expect(roof).toMatchObject({ angleId: '', start: 0, end: seconds(20), map: { start: 0, rate: 1 } })
+    const aside = playModel(project([{ type: 'setAside', clipIds: ['roof-1'], aside: true }]))
+    expect(aside.clips.map((c) => c.clipId)).toEqual(['gantry-1'])
+  })
+
+  test('a recording that lost time has pictures in pieces, with the gap between them', () => {
+    const jumps = [{ at: seconds(10), by: seconds(0.4) }]
+    const state = project([{ type: 'place', by: 'hand', placements: { 'gantry-1': placement(4, { jumps } as Partial<Placement>) }, loose: {} }])
+    const pieces = playModel(state).clips.filter((c) => c.clipId === 'gantry-1')
+    expect(pieces).toHaveLength(2)
+    expect(pieces[0].start).toBe(seconds(4))
+    expect(pieces[0].end).toBeLessThanOrEqual(pieces[1].start)
+    expect(pieces[1].end).toBe(seconds(34.4))
+  })
+
+  test('light copies that are not made yet are no address, and nothing without pictures has a tile', () => {
+    const model = playModel(project([], [file('mix', 60, { video: null }), file('gantry', 30, { ready: { tile: false, sharp: false } }), file('roof', 20)]))
+    expect(model.clips.find((c) => c.clipId === 'gantry-1')).toMatchObject({ tileUrl: null, sharpUrl: null })
+    expect(model.clips.some((c) => c.clipId === 'master')).toBe(false)
+  })
+
+  test('at first the master alone is heard; a camera’s sound is heard when it is switched on, and alone in solo', () => {
+    const gains = (...edits: Edit[]) => Object.fromEntries(playModel(project(edits)).sounds.map((s) => [s.clipId, s.gain]))
+    expect(gains()).toEqual({ master: 1, 'gantry-1': 0 })
+    const on = gains({ type: 'strip', clipId: 'gantry-1', change: { on: true, gainDb: -6 } })
+    expect(on.master).toBe(1)
+    expect(on['gantry-1']).toBeCloseTo(0.501, 3)
+    const solo = gains({ type: 'strip', clipId: 'gantry-1', change: { on: true, solo: true } })
+    expect(solo).toEqual({ master: 0, 'gantry-1': 1 })
+    const muted = gains({ type: 'strip', clipId: 'master', change: { on: false } })
+    expect(muted).toEqual({ master: 0, 'gantry-1': 0 })
+  })
+
+  test('what has no place, is set aside, or is not prepared yet is not heard', () => {
+    const heard = (state: ProjectState) => playModel(state).sounds.map((s) => s.clipId)
+    expect(heard(project())).toEqual(['master', 'gantry-1'])
+    expect(heard(project([{ type: 'setAside', clipIds: ['gantry-1'], aside: true }]))).toEqual(['master'])
+    expect(heard(project([], [file('mix', 60, { video: null, ready: { sound: false } }), file('gantry', 30)]))).toEqual(['gantry-1'])
+  })
+})
+
+describe('the flam check', () => {
+  test('the master sounds left of the middle, the clip right of it; both where they lie', () => {
+    const sounds = flamSounds(project(), 'gantry-1')
+    expect(sounds.map((s) => s.clipId)).toEqual(['master', 'gantry-1'])
+    expect(sounds[0].pan).toBeLessThan(0)
+    expect(sounds[1].pan).toBeGreaterThan(0)
+    expect(sounds[1].map.start).toBe(seconds(4))
+  })
+
+  test('a clip without a place has no flam: the master is heard by itself', () => {
+    expect(flamSounds(project(), 'roof-1').map((s) => s.clipId)).toEqual(['master'])
+  })
+})

@@ -1,0 +1,209 @@
+import { FLICKS_PER_SECOND, flicks } from '@pendolo/core/time'
+import type { FromWorker, PictureHealth, PictureModel, ToWorker } from './types.ts'
+
+/** Which frames of which copy are decoded already; what is missing arrives when the test says so. */
+const copies = new Map<string, { ready: Set<number>; changed: () => void; closed: boolean }>()
+
+jest.mock('./stream.ts', () => ({
+  FrameStream: class {
+    #copy: { ready: Set<number>; changed: () => void; closed: boolean }
+    constructor(url: string, _rate: number, _count: number, changed: () => void) {
+      this.#copy = { ready: copies.get(url)?.ready ?? new Set(), changed, closed: false }
+      copies.set(url, this.#copy)
+    }
+    #sample = (frame: number) => (this.#copy.ready.has(frame) ? { displayWidth: 16, displayHeight: 9, draw: () => undefined, frame } : null)
+    playing = (frame: number) => this.#sample(frame)
+    still = (frame: number) => this.#sample(frame)
+    nearest = (frame: number) => {
+      const before = [...this.#copy.ready].filter((f) => f <= frame).sort((a, b) => b - a)[0]
+      return before === undefined ? null : { frame: before, sample: this.#sample(before) }
+    }
+    close = () => {
+      this.#copy.closed = true
+    }
+  },
+}))
+
+let refresh: (() => void) | null = null
+let say: (message: ToWorker) => void = () => undefined
+let health: PictureHealth | null = null
+let told = 0
+let now = 0
+
+/** One refresh of the screen, if one was asked for. */
+function frame(ms = 20): boolean {
+  now += ms
+  const act = refresh
+  refresh = null
+  act?.()
+  return act !== null
+}
+/** Refreshes until nothing more is asked for; fails when it never rests. */
+function rest(): void {
+  for (let i = 0; i < 50; i++) if (!frame()) return
+  throw new Error('it never rests')
+}
+
+const rate = { num: 25, den: 1 }
+const seconds = (s: number) => flicks(Math.round(s * FLICKS_PER_SECOND))
+const clip = (id: string, angleId: string, from: number, to: number): PictureModel['clips'][number] => ({
+  clipId: id,
+  angleId,
+  map: { start: seconds(from), rate: 1 },
+  grid: { start: flicks(0), rate, count: (to - from) * 25 },
+  start: seconds(from),
+  end: seconds(to),
+  tileUrl: `/${id}/tile`,
+  sharpUrl: `/${id}/sharp`,
+})
+const model = (over: Partial<PictureModel> = {}): PictureModel => ({
+  angles: [
+    { id: 'a', framing: 'fit' },
+    { id: 'b', framing: 'fit' },
+  ],
+  clips: [clip('a1', 'a', 0, 20), clip('b1', 'b', 5, 30)],
+  points: [
+    { time: seconds(0), angleId: 'a' },
+    { time: seconds(10), angleId: 'b' },
+  ] as never,
+  standIn: 'next',
+  end: seconds(40),
+  ...over,
+})
+const canvas = () => ({ width: 160, height: 90, getContext: () => ({ fillRect: () => undefined, fillStyle: '' }) }) as never
+const stand = (s: number) => say({ type: 'clock', clock: { playing: false, time: seconds(s), wall: 0, speed: 0 } })
+const play = (s: number) => say({ type: 'clock', clock: { playing: true, time: seconds(s), wall: now, speed: 1 } })
+const decoded = (url: string, ...frames: number[]) => {
+  for (const f of frames) copies.get(url)?.ready.add(f)
+  copies.get(url)?.changed()
+}
+
+beforeEach(async () => {
+  jest.resetModules()
+  copies.clear()
+  refresh = null
+  health = null
+  told = 0
+  now = 1000
+  jest.spyOn(performance, 'now').mockImplementation(() => now)
+  Object.defineProperty(performance, 'timeOrigin', { value: 0, configurable: true })
+  Object.assign(globalThis, {
+    requestAnimationFrame: (act: () => void) => {
+      refresh = act
+      return 1
+    },
+    postMessage: (message: FromWorker) => {
+      health = message.health
+      told++
+    },
+    self: {
+      addEventListener: (_: string, listener: (event: { data: ToWorker }) => void) => {
+        say = (data) => listener({ data })
+      },
+    },
+  })
+  await import('./pictures.worker.ts')
+  say({ type: 'model', model: model() })
+  say({ type: 'tile', key: 'angle:a', source: { kind: 'angle', angleId: 'a' }, canvas: canvas() })
+  say({ type: 'tile', key: 'angle:b', source: { kind: 'angle', angleId: 'b' }, canvas: canvas() })
+  say({ type: 'tile', key: 'programme', source: { kind: 'programme' }, canvas: canvas() })
+})
+afterEach(() => jest.restoreAllMocks())
+
+describe('the pictures', () => {
+  test('standing, each canvas waits for exactly its frame, shows it when it is there, and then all rests', () => {
+    stand(8)
+    rest()
+    expect(health?.shown['angle:a']).toBeUndefined()
+    decoded('/a1/tile', 200)
+    decoded('/b1/tile', 75)
+    rest()
+    expect(health?.shown['angle:a']).toEqual({ clipId: 'a1', frame: 200, wanted: 200 })
+    // The second camera began five seconds later.
+    expect(health?.shown['angle:b']).toEqual({ clipId: 'b1', frame: 75, wanted: 75 })
+    expect(health?.programme).toMatchObject({ angleId: 'a', standIn: false })
+    const before = told
+    for (let i = 0; i < 20; i++) expect(frame()).toBe(false)
+    expect(told).toBe(before)
+  })
+
+  test('where the chosen angle has no picture another one stands in, or black when that is wished', () => {
+    stand(25)
+    rest()
+    expect(health?.programme).toMatchObject({ angleId: 'b', standIn: false })
+    say({ type: 'model', model: model({ points: [{ time: seconds(0), angleId: 'a' }] as never }) })
+    rest()
+    expect(health?.programme).toMatchObject({ angleId: 'b', standIn: true })
+    say({ type: 'model', model: model({ points: [{ time: seconds(0), angleId: 'a' }] as never, standIn: 'black' }) })
+    rest()
+    expect(health?.programme).toMatchObject({ angleId: null, standIn: true })
+    expect(health?.shown.programme).toEqual({ clipId: null, frame: null, wanted: null })
+    stand(35)
+    rest()
+    expect(health?.shown['angle:b']).toEqual({ clipId: null, frame: null, wanted: null })
+  })
+
+  test('playing, each due picture of an angle counts once, and is late when it was not shown in its time', () => {
+    stand(1)
+    rest()
+    for (let f = 0; f < 300; f += 2) copies.get('/a1/tile')?.ready.add(f)
+    say({ type: 'reset' })
+    play(1)
+    // Two refreshes for each of 25 pictures a second.
+    for (let i = 0; i < 100; i++) frame(20)
+    expect(health?.due).toBeGreaterThan(44)
+    expect(health?.due).toBeLessThan(52)
+    expect(health?.late).toBeGreaterThan(20)
+    expect(health?.late).toBeLessThan(27)
+    // Each odd picture is missing: the one before it stays.
+    const shown = health?.shown['angle:a']
+    expect((shown?.frame ?? 1) % 2).toBe(0)
+    expect((shown?.wanted ?? 0) - (shown?.frame ?? 0)).toBeLessThan(2)
+    say({ type: 'reset' })
+    stand(3)
+    rest()
+    expect(health).toMatchObject({ due: 0, late: 0 })
+  })
+
+  test('a pressed key shows at once what is cut to a little later, until its cut takes over', () => {
+    stand(8)
+    rest()
+    play(8)
+    say({ type: 'preview', angleId: 'b', until: seconds(8.5) })
+    for (let i = 0; i < 10; i++) frame(20)
+    expect(health?.programme.angleId).toBe('b')
+    // The cut never came (it was refused): the programme goes back.
+    for (let i = 0; i < 30; i++) frame(20)
+    expect(health?.programme.angleId).toBe('a')
+    for (let i = 0; i < 100; i++) frame(20)
+    expect(health?.programme.angleId).toBe('b')
+  })
+
+  test('a clip by itself is looked at with an offset of its own', () => {
+    say({ type: 'tile', key: 'compare', source: { kind: 'clip', clipId: 'b1', offset: seconds(0.4) }, canvas: canvas() })
+    stand(6)
+    rest()
+    decoded('/b1/tile', 35)
+    rest()
+    expect(health?.shown.compare).toEqual({ clipId: 'b1', frame: 35, wanted: 35 })
+    say({ type: 'source', key: 'compare', source: { kind: 'clip', clipId: 'nobody', offset: 0 } })
+    rest()
+    expect(health?.shown.compare).toEqual({ clipId: null, frame: null, wanted: null })
+    say({ type: 'drop', key: 'compare' })
+    rest()
+    expect(health?.shown).not.toHaveProperty('compare')
+  })
+
+  test('copies that the project no longer has are closed, and those long unused while it plays', () => {
+    stand(6)
+    rest()
+    expect(copies.get('/a1/tile')?.closed).toBe(false)
+    say({ type: 'model', model: model({ clips: [clip('b1', 'b', 5, 30)] }) })
+    rest()
+    expect(copies.get('/a1/tile')?.closed).toBe(true)
+    expect(copies.get('/b1/tile')?.closed).toBe(false)
+    play(31)
+    for (let i = 0; i < 300; i++) frame(20)
+    expect(copies.get('/b1/tile')?.closed).toBe(true)
+  })
+})
