@@ -26,43 +26,99 @@ export interface Spectrum {
   readonly im: Float64Array
 }
 
+/** Roots of unity e^(−2πik/size) for k up to size/4, real and imaginary parts. */
+const roots = new Map<number, { cos: Float64Array; sin: Float64Array }>()
+
+function rootsOf(size: number): { cos: Float64Array; sin: Float64Array } {
+  let found = roots.get(size)
+  if (!found) {
+    const quarter = size / 4 + 1
+    found = { cos: new Float64Array(quarter), sin: new Float64Array(quarter) }
+    for (let k = 0; k < quarter; k++) {
+      found.cos[k] = Math.cos((2 * Math.PI * k) / size)
+      found.sin[k] = Math.sin((2 * Math.PI * k) / size)
+    }
+    roots.set(size, found)
+  }
+  return found
+}
+
+/** Room for the complex transform of half the length, kept for each size: it is filled anew at each use. */
+const rooms = new Map<number, { input: Float64Array; output: Float64Array }>()
+
+function roomOf(size: number): { input: Float64Array; output: Float64Array } {
+  let found = rooms.get(size)
+  if (!found) {
+    found = { input: new Float64Array(size), output: new Float64Array(size) }
+    rooms.set(size, found)
+  }
+  return found
+}
+
 /**
- * Discrete Fourier transform of a real signal, zero-padded or cut to `size`.
+ * Discrete Fourier transform of a real signal, zero-padded or cut to `size`: even and odd samples are the parts of one
+ * complex signal of half the length (Press et al., "Numerical Recipes", FFT of real functions).
  * @param signal samples
  * @param size a power of two, at least 4
  */
 export function realSpectrum(signal: ArrayLike<number>, size: number): Spectrum {
-  const input = new Float64Array(size)
+  const spectrum = { size, re: new Float64Array(size / 2 + 1), im: new Float64Array(size / 2 + 1) }
+  const { input } = roomOf(size)
   const length = Math.min(size, signal.length)
   for (let i = 0; i < length; i++) input[i] = signal[i]
-  const out = new Float64Array(size * 2)
-  plan(size).realTransform(out, input)
-  const half = size / 2 + 1
-  const re = new Float64Array(half)
-  const im = new Float64Array(half)
-  for (let k = 0; k < half; k++) {
-    re[k] = out[2 * k]
-    im[k] = out[2 * k + 1]
+  input.fill(0, length)
+  transformRoom(spectrum)
+  return spectrum
+}
+
+/** Transforms what lies in the room of its size into a spectrum. */
+function transformRoom({ size, re, im }: Spectrum): void {
+  const { input, output } = roomOf(size)
+  const n = size / 2
+  plan(n).transform(output, input)
+  const { cos, sin } = rootsOf(size)
+  re[0] = output[0] + output[1]
+  re[n] = output[0] - output[1]
+  for (let k = 1; k <= n / 2; k++) {
+    const aRe = output[2 * k]
+    const aIm = output[2 * k + 1]
+    const bRe = output[2 * (n - k)]
+    const bIm = output[2 * (n - k) + 1]
+    const evenRe = 0.5 * (aRe + bRe)
+    const evenIm = 0.5 * (aIm - bIm)
+    const oddRe = 0.5 * (aIm + bIm)
+    const oddIm = 0.5 * (bRe - aRe)
+    const turnedRe = oddRe * cos[k] + oddIm * sin[k]
+    const turnedIm = oddIm * cos[k] - oddRe * sin[k]
+    re[k] = evenRe + turnedRe
+    im[k] = evenIm + turnedIm
+    re[n - k] = evenRe - turnedRe
+    im[n - k] = turnedIm - evenIm
   }
-  return { size, re, im }
 }
 
 /** Real signal of a half spectrum (the inverse of {@link realSpectrum}); length `spectrum.size`. */
 export function inverseReal(spectrum: Spectrum): Float64Array {
   const { size, re, im } = spectrum
-  const packed = new Float64Array(size * 2)
-  for (let k = 0; k <= size / 2; k++) {
-    packed[2 * k] = re[k]
-    packed[2 * k + 1] = im[k]
-    if (k > 0 && k < size / 2) {
-      packed[2 * (size - k)] = re[k]
-      packed[2 * (size - k) + 1] = -im[k]
-    }
+  const { input } = roomOf(size)
+  const n = size / 2
+  const { cos, sin } = rootsOf(size)
+  input[0] = 0.5 * (re[0] + re[n])
+  input[1] = 0.5 * (re[0] - re[n])
+  for (let k = 1; k <= n / 2; k++) {
+    const evenRe = 0.5 * (re[k] + re[n - k])
+    const evenIm = 0.5 * (im[k] - im[n - k])
+    const turnedRe = 0.5 * (re[k] - re[n - k])
+    const turnedIm = 0.5 * (im[k] + im[n - k])
+    const oddRe = turnedRe * cos[k] - turnedIm * sin[k]
+    const oddIm = turnedIm * cos[k] + turnedRe * sin[k]
+    input[2 * k] = evenRe - oddIm
+    input[2 * k + 1] = evenIm + oddRe
+    input[2 * (n - k)] = evenRe + oddIm
+    input[2 * (n - k) + 1] = oddRe - evenIm
   }
-  const out = new Float64Array(size * 2)
-  plan(size).inverseTransform(out, packed)
   const signal = new Float64Array(size)
-  for (let i = 0; i < size; i++) signal[i] = out[2 * i]
+  plan(n).inverseTransform(signal, input)
   return signal
 }
 
@@ -80,8 +136,7 @@ export class FrameReader {
   readonly #hop: number
   readonly #visit: (power: Float64Array, frame: number) => void
   readonly #window: Float64Array
-  readonly #input: Float64Array
-  readonly #out: Float64Array
+  readonly #spectrum: Spectrum
   readonly #power: Float64Array
   /** What later windows still need, with the sample number of its first. */
   #held: Float32Array
@@ -99,8 +154,7 @@ export class FrameReader {
     this.#hop = hop
     this.#visit = visit
     this.#window = hann(size)
-    this.#input = new Float64Array(size)
-    this.#out = new Float64Array(size * 2)
+    this.#spectrum = { size, re: new Float64Array(size / 2 + 1), im: new Float64Array(size / 2 + 1) }
     this.#power = new Float64Array(size / 2 + 1)
     this.#held = new Float32Array(0)
     this.#heldFrom = 0
@@ -138,12 +192,14 @@ export class FrameReader {
   #read(): void {
     const from = this.#frame * this.#hop - this.#size / 2 - this.#heldFrom
     const held = this.#held
+    const { input } = roomOf(this.#size)
     for (let i = 0; i < this.#size; i++) {
       const at = from + i
-      this.#input[i] = at >= 0 && at < held.length ? held[at] * this.#window[i] : 0
+      input[i] = at >= 0 && at < held.length ? held[at] * this.#window[i] : 0
     }
-    plan(this.#size).realTransform(this.#out, this.#input)
-    for (let k = 0; k <= this.#size / 2; k++) this.#power[k] = this.#out[2 * k] * this.#out[2 * k] + this.#out[2 * k + 1] * this.#out[2 * k + 1]
+    transformRoom(this.#spectrum)
+    const { re, im } = this.#spectrum
+    for (let k = 0; k <= this.#size / 2; k++) this.#power[k] = re[k] * re[k] + im[k] * im[k]
     this.#visit(this.#power, this.#frame++)
   }
 }

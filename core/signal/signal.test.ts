@@ -23,6 +23,23 @@ const sine = (hz: number, seconds: number, rate = ANALYSIS_RATE) =>
   Float32Array.from({ length: Math.round(seconds * rate) }, (_, i) => Math.sin((2 * Math.PI * hz * i) / rate))
 
 describe('transforms', () => {
+  test.each([4, 8, 64, 256])('is the sum that defines it, for %i points, also when fewer are given after more', (size) => {
+    let at = size
+    const r = () => Math.sin(at++ * 12.9898) * 2
+    realSpectrum(Float64Array.from({ length: size }, r), size)
+    const signal = Float64Array.from({ length: size - 3 }, r)
+    const { re, im } = realSpectrum(signal, size)
+    for (let k = 0; k <= size / 2; k++) {
+      let [a, b] = [0, 0]
+      for (const [n, x] of signal.entries()) {
+        a += x * Math.cos((2 * Math.PI * k * n) / size)
+        b -= x * Math.sin((2 * Math.PI * k * n) / size)
+      }
+      expect(re[k]).toBeCloseTo(a, 10)
+      expect(im[k]).toBeCloseTo(b, 10)
+    }
+  })
+
   test('there and back gives the signal again', () => {
     const signal = Float64Array.from({ length: 64 }, (_, i) => Math.sin(i * 0.7) + (i === 3 ? 2 : 0))
     const back = inverseReal(realSpectrum(signal, 64))
