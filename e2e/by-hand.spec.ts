@@ -1,7 +1,7 @@
 import path from 'node:path'
 import { expect, type Page, test } from '@playwright/test'
 import { CAMERAS, makeNumbers } from './numbers.ts'
-import { TestServer } from './server.ts'
+import { homeWithCopies, TestServer } from './server.ts'
 
 interface State {
   revision: number
@@ -27,7 +27,7 @@ test.describe.configure({ mode: 'serial' })
 test.beforeAll(async () => {
   folder = await makeNumbers()
   // The folders come in by being dropped, so the server may read no folder at all.
-  server = new TestServer('')
+  server = new TestServer('', ['start'], homeWithCopies())
   await server.start()
   ;({ id } = await server.api<{ id: string }>('/projects', { name: 'By hand' }))
 })

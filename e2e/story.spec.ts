@@ -3,7 +3,7 @@ import path from 'node:path'
 import { expect, test } from '@playwright/test'
 import { bestLag, CAMERAS, makeNumbers, readFilm, readSound } from './numbers.ts'
 import { readOtio } from './otio-reader.ts'
-import { TestServer } from './server.ts'
+import { homeWithCopies, TestServer } from './server.ts'
 
 const FLICK = 705_600_000n
 
@@ -26,7 +26,7 @@ let folder: string
 
 test.beforeAll(async () => {
   folder = await makeNumbers()
-  server = new TestServer(folder)
+  server = new TestServer(folder, ['start'], homeWithCopies())
   await server.start()
 })
 test.afterAll(() => server.kill())

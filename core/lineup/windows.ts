@@ -13,6 +13,8 @@ export interface WindowMeasure {
   readonly coherence: number
 }
 
+/** Window strength below which a peak may be chance. */
+export const STRONG = 8
 /** Lags searched on either side of the prediction, samples (64 ms: two frames of the coarse search and the room). */
 const REACH = 512
 /** Lags on either side used to judge what chance gives, samples. */

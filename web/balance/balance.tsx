@@ -130,6 +130,9 @@ function stripOf(strips: Record<string, Strip>, clip: Clip, masterId: string | n
   return strips[clip.id] ?? { ...DEFAULT_STRIP, on: clip.id === masterId }
 }
 
+/** The left end of the slider is silence. */
+const gainOf = (level: number) => (level <= -36 ? MIN_GAIN_DB : level)
+
 function shapeOf(files: readonly GatheredFile[], clips: readonly Clip[], angleId: string): string {
   const clip = clips.find((c) => c.angleId === angleId)
   const video = files.find((f) => f.id === clip?.fileId)?.facts.video
@@ -154,8 +157,11 @@ function StripRow({
   onChange: (change: Partial<Strip>) => void
 }) {
   const peaks = usePeaks(file.contentKey, file.ready.peaks)
-  const [level, setLevel] = useState(strip.gainDb)
-  useEffect(() => setLevel(strip.gainDb), [strip.gainDb])
+  // While the level is being moved it is ahead of the project; it is let go of when the project has come to the same, so
+  // that an older level on its way never takes back a newer step.
+  const [ahead, setAhead] = useState<number | null>(null)
+  useEffect(() => setAhead((a) => (a === strip.gainDb ? null : a)), [strip.gainDb])
+  const level = ahead ?? strip.gainDb
   const [ref, { width, height }] = useSize<HTMLDivElement>()
   return (
     <div className={strip.on ? 'strip' : 'strip off'} role="group" aria-label={`${name}, ${file.name}`}>
@@ -199,8 +205,12 @@ function StripRow({
           step={0.5}
           value={Math.max(-36, level)}
           tooltip={{ formatter: (v) => `${v} dB` }}
-          onChange={setLevel}
-          onChangeComplete={(v: number) => onChange({ gainDb: v <= -36 ? MIN_GAIN_DB : v })}
+          onChange={(v: number) => setAhead(gainOf(v))}
+          onChangeComplete={(v: number) => {
+            onChange({ gainDb: gainOf(v) })
+            if (gainOf(v) === strip.gainDb) setAhead(null)
+          }}
+          onBlur={() => setAhead(null)}
           ariaLabelForHandle={`Level of ${name}`}
         />
         <span className="mono" style={{ width: 40, textAlign: 'right' }}>
