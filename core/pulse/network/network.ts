@@ -82,6 +82,18 @@ function addShifted(out: Float32Array, plane: Float32Array, weight: number, shif
   for (let t = from; t < to; t++) out[t] += weight * plane[t + shift]
 }
 
+/** {@link addShifted} by −1, 0 and 1 in one pass: the planes are of one length. */
+function addThree(out: Float32Array, plane: Float32Array, before: number, here: number, after: number): void {
+  const last = out.length - 1
+  if (last < 1) {
+    addShifted(out, plane, here, 0)
+    return
+  }
+  out[0] += here * plane[0] + after * plane[1]
+  for (let t = 1; t < last; t++) out[t] += before * plane[t - 1] + here * plane[t] + after * plane[t + 1]
+  out[last] += before * plane[last - 1] + here * plane[last]
+}
+
 /** Convolution over time of shape [out, in, taps], centred, with a dilation. */
 function convolve(x: Planes, weight: Tensor, bias: Tensor, dilation: number): Planes {
   const [outs, ins, taps] = weight.shape
@@ -121,7 +133,9 @@ function convolveMaps(x: Planes[], weight: Tensor, bias: Tensor, pad: number): P
         for (let j = 0; j < across; j++) {
           const from = x[c][b + j - pad]
           if (!from) continue
-          for (let k = 0; k < taps; k++) addShifted(out, from, weight.values[((o * ins + c) * taps + k) * across + j], k - (taps - 1) / 2)
+          const at = (o * ins + c) * taps * across + j
+          if (taps === 3) addThree(out, from, weight.values[at], weight.values[at + across], weight.values[at + 2 * across])
+          else for (let k = 0; k < taps; k++) addShifted(out, from, weight.values[at + k * across], k - (taps - 1) / 2)
         }
     }
     result.push(map)
