@@ -1,23 +1,11 @@
 import { applyPatches, enablePatches, type Patch, produceWithPatches } from 'immer'
 import { type Choice, choose, join, paint, reassign, roll, type SwitchPoint } from '../cut/index.ts'
-import {
-  clearBeats,
-  countFrom,
-  doubleGrid,
-  dragBeat,
-  EVERYWHERE,
-  type Grid,
-  halveGrid,
-  keepLocked,
-  lockStretch,
-  nearestBeat,
-  type Range,
-  shiftGrid,
-  tapStretch,
-  usualDistance,
-} from '../grid/index.ts'
 import type { Framing } from '../picture/index.ts'
-import { clipToMaster, FLICKS_PER_SECOND, type Flicks, flicks, frameStart, masterToClip, type Rate, ZERO } from '../time/index.ts'
+import { type Flicks, frameStart, type Rate } from '../time/index.ts'
+import { corrected, foundAnew, type PulseAct } from './corrections.ts'
+import { angleOf, clipOf, cutOf, EditError, named, placementOf } from './lookup.ts'
+import { standOn } from './marks.ts'
+import { accept, moveClips, nudge, type Placing, park, place, placeByPoint, setDistance, setMaster, setPoint } from './places.ts'
 import {
   type Angle,
   type Clip,
@@ -25,8 +13,6 @@ import {
   HUE_COUNT,
   type Mark,
   type MarkKind,
-  type Method,
-  type Placement,
   type PointKind,
   type ProjectDoc,
   type Pulse,
@@ -47,7 +33,7 @@ export type Edit =
   | { type: 'moveClips'; clipIds: string[]; angle: Angle | { id: string } }
   | { type: 'setAside'; clipIds: string[]; aside: boolean }
   | { type: 'frameAngle'; angleId: string; framing: Framing }
-  | { type: 'place'; by: (typeof PLACED_BY)[number]; placements: Record<string, Placement>; loose: Record<string, string> }
+  | ({ type: 'place' } & Placing)
   | { type: 'nudge'; clipIds: string[]; by: Flicks }
   | { type: 'clipPoint'; clipId: string; point: PointKind; time: Flicks | null }
   | { type: 'placeByPoint'; clipIds: string[]; point: PointKind }
@@ -74,30 +60,7 @@ export type Edit =
   | { type: 'keep'; start?: Flicks | null; end?: Flicks | null }
   | { type: 'strip'; clipId: string; change: Partial<Strip> }
 
-/** What a hand can do to beats and bars; without a range it is done everywhere. */
-export type PulseAct =
-  | { do: 'shift'; by: Flicks; range?: Stretch }
-  | { do: 'double' | 'halve'; range?: Stretch }
-  | { do: 'clear'; range: Stretch }
-  | { do: 'count'; at: Flicks; metre: number; range?: Stretch }
-  | { do: 'drag'; at: Flicks; to: Flicks }
-  | { do: 'taps'; taps: Flicks[]; lag: Flicks }
-  | { do: 'lock' | 'unlock'; range: Stretch }
-
-interface Stretch {
-  from: Flicks
-  to: Flicks
-}
-
-/** search = all clips were tried; asked = the user had just this clip searched for; hand = the user said where. */
-export const PLACED_BY = ['search', 'asked', 'hand'] as const
-
 export type EditType = Edit['type']
-
-/** An edit that does not fit the project as it is now; the message is for people. */
-export class EditError extends Error {
-  readonly code = 'edit'
-}
 
 export interface EditResult {
   readonly doc: ProjectDoc
@@ -159,52 +122,28 @@ function change(doc: ProjectDoc, edit: Edit): void {
       place(doc, edit)
       return
     case 'nudge':
-      for (const placement of unlocked(doc, edit.clipIds)) {
-        placement.start = flicks(placement.start + edit.by)
-        placement.method = 'hand'
-        placement.why = `${placement.why.replace(/; moved by hand$/, '')}; moved by hand`
-      }
+      nudge(doc, edit.clipIds, edit.by)
       return
-    case 'clipPoint': {
-      const clip = clipOf(doc, edit.clipId)
-      const { [edit.point]: _, ...others } = clip.points ?? {}
-      clip.points = edit.time === null ? others : { ...others, [edit.point]: edit.time }
+    case 'clipPoint':
+      setPoint(doc, edit.clipId, edit.point, edit.time)
       return
-    }
     case 'placeByPoint':
       placeByPoint(doc, edit.clipIds, edit.point)
       return
-    case 'angleDistance': {
-      const angle = angleOf(doc, edit.angleId)
-      const later = soundDelay(edit.metres) - soundDelay(angle.distance ?? 0)
-      if (edit.metres > 0) angle.distance = edit.metres
-      else delete angle.distance
-      for (const clip of Object.values(doc.clips)) {
-        const placement = doc.placements[clip.id]
-        if (clip.angleId === angle.id && placement && BY_SOUND.has(placement.method) && !placement.locked) placement.start = flicks(placement.start + later)
-      }
+    case 'angleDistance':
+      setDistance(doc, edit.angleId, edit.metres)
       return
-    }
     case 'lock':
       for (const id of edit.clipIds) placementOf(doc, id).locked = edit.locked
       return
     case 'accept':
-      for (const id of edit.clipIds) {
-        const placement = placementOf(doc, id)
-        placement.verdict = 'sure'
-        placement.why = `${placement.why.replace(/; accepted by you$/, '')}; accepted by you`
-      }
+      accept(doc, edit.clipIds)
       return
     case 'park':
-      for (const id of edit.clipIds) {
-        if (id === doc.masterClipId) throw new EditError('the master cannot be parked')
-        if (edit.parked && doc.placements[id]?.locked) throw new EditError('a locked clip cannot be parked; unlock it first')
-        clipOf(doc, id).state = edit.parked ? 'parked' : 'in'
-        if (edit.parked) delete doc.placements[id]
-      }
+      park(doc, edit.clipIds, edit.parked)
       return
     case 'setPulse':
-      doc.pulse = edit.pulse && doc.pulse ? onGrid(edit.pulse, keepLocked(doc.pulse, edit.pulse)) : edit.pulse
+      doc.pulse = foundAnew(doc.pulse, edit.pulse)
       return
     case 'correctPulse':
       doc.pulse = corrected(doc.pulse, edit.act)
@@ -285,118 +224,6 @@ function change(doc: ProjectDoc, edit: Edit): void {
   }
 }
 
-function setMaster(doc: ProjectDoc, clip: Clip): void {
-  const before = doc.masterClipId
-  if (before === clip.id) return
-  // Places are on the old master's time. Where the new master has a place there, all others move with it.
-  const shift = before && doc.placements[clip.id]?.rate === 1 ? doc.placements[clip.id].start : null
-  if (shift === null) doc.placements = {}
-  else for (const placement of Object.values(doc.placements)) placement.start = flicks(placement.start - shift)
-  doc.masterClipId = clip.id
-  clip.state = 'in'
-  doc.placements[clip.id] = { start: ZERO, rate: 1, method: 'master', verdict: 'sure', confidence: 1, why: 'the master itself', locked: true }
-  delete doc.loose[clip.id]
-  if (before) {
-    if (doc.placements[before]) Object.assign(doc.placements[before], { method: 'sound', locked: false, why: 'was the master before' })
-    doc.pulse = null
-    delete doc.strips[before]
-  }
-  doc.strips[clip.id] = { ...DEFAULT_STRIP, on: true }
-}
-
-function moveClips(doc: ProjectDoc, clipIds: string[], angle: Angle | { id: string }): void {
-  const clips = clipIds.map((id) => clipOf(doc, id))
-  if (!doc.angles.some((a) => a.id === angle.id)) {
-    if (!('name' in angle)) throw new EditError('this angle is gone')
-    doc.angles.push(angle)
-  }
-  const left = new Set(clips.map((c) => c.angleId))
-  for (const clip of clips) clip.angleId = angle.id
-  // An angle whose last file has gone leaves nothing behind to tidy up.
-  doc.angles = doc.angles.filter((a) => !left.has(a.id) || Object.values(doc.clips).some((c) => c.angleId === a.id))
-  dropUnknownChoices(doc)
-}
-
-function place(doc: ProjectDoc, edit: Extract<Edit, { type: 'place' }>): void {
-  for (const [id, placement] of Object.entries(edit.placements)) {
-    if (!doc.clips[id]) continue
-    const old = doc.placements[id]
-    // A search that ran for a while must not undo what was locked or placed by hand meanwhile.
-    if (old && (old.locked || (edit.by === 'search' && SET_BY_HAND.has(old.method)))) {
-      if (edit.by === 'hand') throw new EditError('this clip is locked; unlock it first')
-      continue
-    }
-    doc.placements[id] = placement
-    // Sound that came late put the whole clip too early: the picture follows the light.
-    const distance = doc.angles.find((a) => a.id === doc.clips[id].angleId)?.distance
-    if (distance && edit.by !== 'hand' && BY_SOUND.has(placement.method))
-      doc.placements[id] = { ...placement, start: flicks(placement.start + soundDelay(distance)) }
-    doc.clips[id].state = 'in'
-    delete doc.loose[id]
-  }
-  for (const [id, why] of Object.entries(edit.loose)) {
-    if (!doc.clips[id]) continue
-    const old = doc.placements[id]
-    if (old && (old.locked || SET_BY_HAND.has(old.method))) continue
-    delete doc.placements[id]
-    doc.loose[id] = why
-  }
-}
-
-/** Ways by which the user said where a clip lies; a search of all clips leaves them. */
-export const SET_BY_HAND: ReadonlySet<Method> = new Set(['hand', 'mark', 'points', 'exchange'])
-
-/** Ways whose start was measured in the camera's sound. */
-const BY_SOUND: ReadonlySet<Method> = new Set(['sound', 'through'])
-/** Speed of sound at 20 °C, m/s (ISO 9613-1). */
-export const SOUND_SPEED = 343.2
-
-/** How late sound is over a distance in metres. */
-function soundDelay(metres: number): Flicks {
-  return flicks(Math.round((metres / SOUND_SPEED) * FLICKS_PER_SECOND))
-}
-
-const POINT_TEXT: Record<PointKind, string> = { mark: 'mark', in: 'in point', out: 'out point' }
-
-function placeByPoint(doc: ProjectDoc, clipIds: readonly string[], point: PointKind): void {
-  const master = doc.masterClipId ? clipOf(doc, doc.masterClipId) : null
-  const at = master?.points?.[point]
-  if (!master || at === undefined) throw new EditError(`the master has no ${POINT_TEXT[point]} yet; set it where the playhead stands`)
-  for (const id of clipIds) {
-    const clip = clipOf(doc, id)
-    const own = clip.points?.[point]
-    const old = doc.placements[id]
-    if (id === master.id) continue
-    if (own === undefined) throw new EditError(`a chosen clip has no ${POINT_TEXT[point]} yet`)
-    if (old?.locked) throw new EditError('this clip is locked; unlock it first')
-    const rate = old?.rate ?? 1
-    doc.placements[id] = {
-      start: flicks(Math.round(at - rate * own)),
-      rate,
-      method: point === 'mark' ? 'mark' : 'points',
-      verdict: 'sure',
-      confidence: 0.9,
-      why: `its ${POINT_TEXT[point]} put on that of the master, both set by you`,
-      locked: false,
-    }
-    clip.state = 'in'
-    delete doc.loose[id]
-  }
-}
-
-function dropUnknownChoices(doc: ProjectDoc): void {
-  const known = new Set(doc.angles.map((a) => a.id))
-  for (const cut of doc.cuts) if (cut.points.some((p) => !known.has(p.angleId))) cut.points = cut.points.filter((p) => known.has(p.angleId))
-}
-
-function unlocked(doc: ProjectDoc, clipIds: string[]): Placement[] {
-  return clipIds.map((id) => {
-    const placement = placementOf(doc, id)
-    if (placement.locked) throw new EditError('a locked clip does not move; unlock it first')
-    return placement
-  })
-}
-
 function cutPoints(doc: ProjectDoc, cutId: string, next: (points: SwitchPoint[]) => SwitchPoint[]): void {
   const cut = cutOf(doc, cutId)
   cut.points = next(cut.points.map((p) => ({ ...p })))
@@ -412,98 +239,8 @@ export function projectRate(settings: Settings): Rate {
   return { num, den }
 }
 
-function clipOf(doc: ProjectDoc, id: string): Clip {
-  const clip = doc.clips[id]
-  if (!clip) throw new EditError('this clip is not in the project')
-  return clip
-}
-
-function angleOf(doc: ProjectDoc, id: string): Angle {
-  const angle = doc.angles.find((a) => a.id === id)
-  if (!angle) throw new EditError('this angle is not in the project')
-  return angle
-}
-
-function placementOf(doc: ProjectDoc, id: string): Placement {
-  const placement = doc.placements[id]
-  if (!placement) throw new EditError('this clip has no place yet')
-  return placement
-}
-
-function cutOf(doc: ProjectDoc, id: string) {
-  const cut = doc.cuts.find((c) => c.id === id)
-  if (!cut) throw new EditError('this version of the cut is gone')
-  return cut
-}
-
-function named(name: string, what: string): string {
-  const clean = name.trim()
-  if (clean === '') throw new EditError(`${what} needs a name`)
-  return clean.slice(0, 120)
-}
-
 /** A hue for a new angle: the least used one, in order. */
 export function nextHue(angles: readonly Angle[]): number {
   const used = Array.from({ length: HUE_COUNT }, (_, hue) => angles.filter((a) => a.hue === hue).length)
   return used.indexOf(Math.min(...used))
-}
-
-/** Puts a mark on a clip, or on the master again, without moving what it points at. */
-function standOn(doc: ProjectDoc, mark: Mark, clipId: string | null): void {
-  const placeOf = (id: string | undefined) => {
-    if (id === undefined) return { start: flicks(0), rate: 1 }
-    const place = doc.placements[clipOf(doc, id).id]
-    if (!place) throw new EditError('a mark can stand only on a clip that has a place; line it up first')
-    return place
-  }
-  const [from, to] = [placeOf(mark.clipId), placeOf(clipId ?? undefined)]
-  const moved = (time: Flicks) => masterToClip(clipToMaster(time, from), to)
-  mark.time = moved(mark.time)
-  if (mark.end !== undefined) mark.end = moved(mark.end)
-  if (clipId === null) delete mark.clipId
-  else mark.clipId = clipId
-  delete mark.found
-}
-
-function corrected(pulse: Pulse | null, act: PulseAct): Pulse {
-  if (!pulse && act.do !== 'taps') throw new EditError('there are no beats yet; find the pulse, or tap it, first')
-  const before: Pulse = pulse ?? { tempoBpm: 0, metre: 4, confidence: 0, beats: [], downbeats: [] }
-  if (act.do === 'taps' && act.taps.length < 4) throw new EditError('at least four taps are needed to fit beats to them')
-  return onGrid(before, done(before, act))
-}
-
-function done(grid: Grid, act: PulseAct): Grid {
-  const range: Range = ('range' in act ? act.range : undefined) ?? EVERYWHERE
-  switch (act.do) {
-    case 'shift':
-      return shiftGrid(grid, act.by, range)
-    case 'double':
-      return doubleGrid(grid, range)
-    case 'halve':
-      return halveGrid(grid, range)
-    case 'clear':
-      return clearBeats(grid, range)
-    case 'count':
-      return countFrom(grid, act.at, act.metre, range)
-    case 'drag':
-      return grid.beats.length > 0 ? dragBeat(grid, nearestBeat(grid, act.at), act.to) : grid
-    case 'taps':
-      return tapStretch(grid, act.taps, act.lag)
-    case 'lock':
-    case 'unlock':
-      return lockStretch(grid, range, act.do === 'lock')
-  }
-}
-
-/** The pulse with another grid; its tempo follows. */
-function onGrid(pulse: Pulse, grid: Grid): Pulse {
-  const distance = usualDistance(grid)
-  return {
-    ...pulse,
-    metre: grid.metre,
-    beats: grid.beats.map((t) => flicks(Math.round(t))),
-    downbeats: [...grid.downbeats],
-    tempoBpm: distance > 0 ? (60 * FLICKS_PER_SECOND) / distance : 0,
-    ...(grid.locked && grid.locked.length > 0 ? { locked: grid.locked.map((r) => ({ from: flicks(r.from), to: flicks(r.to) })) } : { locked: undefined }),
-  }
 }

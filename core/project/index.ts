@@ -1,19 +1,17 @@
+export type { PulseAct } from './corrections.ts'
 export {
   applyEdits,
   applyKeptPatches,
   type Edit,
-  EditError,
   type EditResult,
   type EditType,
   nextHue,
-  PLACED_BY,
-  type PulseAct,
   projectRate,
-  SET_BY_HAND,
-  SOUND_SPEED,
 } from './edits.ts'
 export { type FileFacts, frameGridOf, pictureSpans } from './facts.ts'
+export { EditError } from './lookup.ts'
 export { marksOnMaster } from './marks.ts'
+export { PLACED_BY, SET_BY_HAND, SOUND_SPEED } from './places.ts'
 export {
   type Angle,
   CLIP_STATES,

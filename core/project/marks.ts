@@ -1,4 +1,5 @@
-import { clipToMaster, type Flicks } from '../time/index.ts'
+import { clipToMaster, type Flicks, flicks, masterToClip } from '../time/index.ts'
+import { clipOf, EditError } from './lookup.ts'
 import type { Mark, ProjectDoc } from './types.ts'
 
 /**
@@ -17,4 +18,21 @@ export function marksOnMaster(doc: Pick<ProjectDoc, 'marks' | 'placements'>): Ma
     }
   }
   return out.sort((a, b) => a.time - b.time)
+}
+
+/** Puts a mark on a clip, or on the master again, without moving what it points at. */
+export function standOn(doc: ProjectDoc, mark: Mark, clipId: string | null): void {
+  const placeOf = (id: string | undefined) => {
+    if (id === undefined) return { start: flicks(0), rate: 1 }
+    const place = doc.placements[clipOf(doc, id).id]
+    if (!place) throw new EditError('a mark can stand only on a clip that has a place; line it up first')
+    return place
+  }
+  const [from, to] = [placeOf(mark.clipId), placeOf(clipId ?? undefined)]
+  const moved = (time: Flicks) => masterToClip(clipToMaster(time, from), to)
+  mark.time = moved(mark.time)
+  if (mark.end !== undefined) mark.end = moved(mark.end)
+  if (clipId === null) delete mark.clipId
+  else mark.clipId = clipId
+  delete mark.found
 }

@@ -1,0 +1,169 @@
+import { FLICKS_PER_SECOND, type Flicks, flicks, ZERO } from '../time/index.ts'
+import { angleOf, clipOf, EditError, placementOf } from './lookup.ts'
+import { type Angle, type Clip, DEFAULT_STRIP, type Method, type Placement, type PointKind, type ProjectDoc } from './types.ts'
+
+/** search = all clips were tried; asked = the user had just this clip searched for; hand = the user said where. */
+export const PLACED_BY = ['search', 'asked', 'hand'] as const
+
+/** Where a search or a person says that clips lie, and why others have no place. */
+export interface Placing {
+  by: (typeof PLACED_BY)[number]
+  placements: Record<string, Placement>
+  loose: Record<string, string>
+}
+
+/** Ways by which the user said where a clip lies; a search of all clips leaves them. */
+export const SET_BY_HAND: ReadonlySet<Method> = new Set(['hand', 'mark', 'points', 'exchange'])
+
+/** Ways whose start was measured in the camera's sound. */
+const BY_SOUND: ReadonlySet<Method> = new Set(['sound', 'through'])
+
+/** Speed of sound at 20 °C, m/s (ISO 9613-1). */
+export const SOUND_SPEED = 343.2
+
+/** How late sound is over a distance in metres. */
+function soundDelay(metres: number): Flicks {
+  return flicks(Math.round((metres / SOUND_SPEED) * FLICKS_PER_SECOND))
+}
+
+export function setMaster(doc: ProjectDoc, clip: Clip): void {
+  const before = doc.masterClipId
+  if (before === clip.id) return
+  // Places are on the old master's time. Where the new master has a place there, all others move with it.
+  const shift = before && doc.placements[clip.id]?.rate === 1 ? doc.placements[clip.id].start : null
+  if (shift === null) doc.placements = {}
+  else for (const placement of Object.values(doc.placements)) placement.start = flicks(placement.start - shift)
+  doc.masterClipId = clip.id
+  clip.state = 'in'
+  doc.placements[clip.id] = { start: ZERO, rate: 1, method: 'master', verdict: 'sure', confidence: 1, why: 'the master itself', locked: true }
+  delete doc.loose[clip.id]
+  if (before) {
+    if (doc.placements[before]) Object.assign(doc.placements[before], { method: 'sound', locked: false, why: 'was the master before' })
+    doc.pulse = null
+    delete doc.strips[before]
+  }
+  doc.strips[clip.id] = { ...DEFAULT_STRIP, on: true }
+}
+
+export function moveClips(doc: ProjectDoc, clipIds: string[], angle: Angle | { id: string }): void {
+  const clips = clipIds.map((id) => clipOf(doc, id))
+  if (!doc.angles.some((a) => a.id === angle.id)) {
+    if (!('name' in angle)) throw new EditError('this angle is gone')
+    doc.angles.push(angle)
+  }
+  const left = new Set(clips.map((c) => c.angleId))
+  for (const clip of clips) clip.angleId = angle.id
+  // An angle whose last file has gone leaves nothing behind to tidy up.
+  doc.angles = doc.angles.filter((a) => !left.has(a.id) || Object.values(doc.clips).some((c) => c.angleId === a.id))
+  dropUnknownChoices(doc)
+}
+
+export function place(doc: ProjectDoc, edit: Placing): void {
+  for (const [id, placement] of Object.entries(edit.placements)) {
+    if (!doc.clips[id]) continue
+    const old = doc.placements[id]
+    // A search that ran for a while must not undo what was locked or placed by hand meanwhile.
+    if (old && (old.locked || (edit.by === 'search' && SET_BY_HAND.has(old.method)))) {
+      if (edit.by === 'hand') throw new EditError('this clip is locked; unlock it first')
+      continue
+    }
+    doc.placements[id] = placement
+    // Sound that came late put the whole clip too early: the picture follows the light.
+    const distance = doc.angles.find((a) => a.id === doc.clips[id].angleId)?.distance
+    if (distance && edit.by !== 'hand' && BY_SOUND.has(placement.method))
+      doc.placements[id] = { ...placement, start: flicks(placement.start + soundDelay(distance)) }
+    doc.clips[id].state = 'in'
+    delete doc.loose[id]
+  }
+  for (const [id, why] of Object.entries(edit.loose)) {
+    if (!doc.clips[id]) continue
+    const old = doc.placements[id]
+    if (old && (old.locked || SET_BY_HAND.has(old.method))) continue
+    delete doc.placements[id]
+    doc.loose[id] = why
+  }
+}
+
+const POINT_TEXT: Record<PointKind, string> = { mark: 'mark', in: 'in point', out: 'out point' }
+
+export function placeByPoint(doc: ProjectDoc, clipIds: readonly string[], point: PointKind): void {
+  const master = doc.masterClipId ? clipOf(doc, doc.masterClipId) : null
+  const at = master?.points?.[point]
+  if (!master || at === undefined) throw new EditError(`the master has no ${POINT_TEXT[point]} yet; set it where the playhead stands`)
+  for (const id of clipIds) {
+    const clip = clipOf(doc, id)
+    const own = clip.points?.[point]
+    const old = doc.placements[id]
+    if (id === master.id) continue
+    if (own === undefined) throw new EditError(`a chosen clip has no ${POINT_TEXT[point]} yet`)
+    if (old?.locked) throw new EditError('this clip is locked; unlock it first')
+    const rate = old?.rate ?? 1
+    doc.placements[id] = {
+      start: flicks(Math.round(at - rate * own)),
+      rate,
+      method: point === 'mark' ? 'mark' : 'points',
+      verdict: 'sure',
+      confidence: 0.9,
+      why: `its ${POINT_TEXT[point]} put on that of the master, both set by you`,
+      locked: false,
+    }
+    clip.state = 'in'
+    delete doc.loose[id]
+  }
+}
+
+function dropUnknownChoices(doc: ProjectDoc): void {
+  const known = new Set(doc.angles.map((a) => a.id))
+  for (const cut of doc.cuts) if (cut.points.some((p) => !known.has(p.angleId))) cut.points = cut.points.filter((p) => known.has(p.angleId))
+}
+
+function unlocked(doc: ProjectDoc, clipIds: string[]): Placement[] {
+  return clipIds.map((id) => {
+    const placement = placementOf(doc, id)
+    if (placement.locked) throw new EditError('a locked clip does not move; unlock it first')
+    return placement
+  })
+}
+
+export function nudge(doc: ProjectDoc, clipIds: string[], by: Flicks): void {
+  for (const placement of unlocked(doc, clipIds)) {
+    placement.start = flicks(placement.start + by)
+    placement.method = 'hand'
+    placement.why = `${placement.why.replace(/; moved by hand$/, '')}; moved by hand`
+  }
+}
+
+/** Sets how far an angle stands from the sound, and moves what was placed by it. */
+export function setDistance(doc: ProjectDoc, angleId: string, metres: number): void {
+  const angle = angleOf(doc, angleId)
+  const later = soundDelay(metres) - soundDelay(angle.distance ?? 0)
+  if (metres > 0) angle.distance = metres
+  else delete angle.distance
+  for (const clip of Object.values(doc.clips)) {
+    const placement = doc.placements[clip.id]
+    if (clip.angleId === angle.id && placement && BY_SOUND.has(placement.method) && !placement.locked) placement.start = flicks(placement.start + later)
+  }
+}
+
+export function accept(doc: ProjectDoc, clipIds: string[]): void {
+  for (const id of clipIds) {
+    const placement = placementOf(doc, id)
+    placement.verdict = 'sure'
+    placement.why = `${placement.why.replace(/; accepted by you$/, '')}; accepted by you`
+  }
+}
+
+export function park(doc: ProjectDoc, clipIds: string[], parked: boolean): void {
+  for (const id of clipIds) {
+    if (id === doc.masterClipId) throw new EditError('the master cannot be parked')
+    if (parked && doc.placements[id]?.locked) throw new EditError('a locked clip cannot be parked; unlock it first')
+    clipOf(doc, id).state = parked ? 'parked' : 'in'
+    if (parked) delete doc.placements[id]
+  }
+}
+
+export function setPoint(doc: ProjectDoc, clipId: string, point: PointKind, time: Flicks | null): void {
+  const clip = clipOf(doc, clipId)
+  const { [point]: _, ...others } = clip.points ?? {}
+  clip.points = time === null ? others : { ...others, [point]: time }
+}
