@@ -300,7 +300,9 @@ export function benchCases(folder: string, half: 0 | 1): void {
     const run = spawnSync(process.execPath, ['server/dist/cli.mjs', 'line-up', '--json', '--master', set.master, ...set.cases.map((c) => c.file)], {
       env: { ...process.env, PENDOLO_HOME: home },
       maxBuffer: 1 << 26,
+      stdio: ['ignore', 'pipe', 'inherit'],
     })
+    if (run.status !== 0) throw new Error(`lining up ${set.name} ended with code ${run.status}`)
     const { clips } = JSON.parse(run.stdout.toString()) as Answer
     const bad: string[] = []
     for (const [i, one] of set.cases.entries()) {

@@ -123,8 +123,9 @@ async function lineUp(event: LongEvent, home: string): Promise<{ answer: Answer;
   const watch = setInterval(() => {
     memory = Math.max(memory, memoryOf(child.pid as number))
   }, 500)
-  await once(child, 'close')
+  const [code] = (await once(child, 'close')) as [number | null]
   clearInterval(watch)
+  if (code !== 0) throw new Error(`lining up the long event ended with code ${code}`)
   return { answer: JSON.parse(text) as Answer, seconds: (performance.now() - began) / 1000, memory }
 }
 

@@ -1,11 +1,14 @@
-import { existsSync, mkdirSync, readFileSync } from 'node:fs'
+import { execFileSync } from 'node:child_process'
+import { existsSync, mkdirSync, readFileSync, symlinkSync } from 'node:fs'
 import path from 'node:path'
 import { expect, type Page, test } from '@playwright/test'
-import { TestServer } from './server.ts'
+import { scratch, TestServer } from './server.ts'
 
 const root = path.dirname(import.meta.dirname)
-/** Kept between runs: making the show takes two minutes. */
-const home = path.join(root, '.cache', 'demo')
+/** The files of the show and their light copies are those of `./pendolo demo`: making them takes two minutes. */
+const kept = path.join(root, '.cache', 'demo')
+/** The project is a new one each time; whoever plays with the demo finds it as it was left. */
+let home: string
 const shots = process.env.PENDOLO_SHOTS === '1'
 
 interface Truth {
@@ -32,16 +35,16 @@ test.describe.configure({ mode: 'serial' })
 test.setTimeout(900_000)
 
 test.beforeAll(async () => {
-  mkdirSync(home, { recursive: true })
+  mkdirSync(path.join(kept, 'artefacts'), { recursive: true })
+  if (!existsSync(path.join(kept, 'depot-night', 'truth.json')))
+    execFileSync(process.execPath, [path.join(root, 'server', 'dist', 'cli.mjs'), 'demo', '--make-only', path.join(kept, 'depot-night')], { stdio: 'inherit' })
+  home = scratch('demo')
+  for (const part of ['depot-night', 'artefacts']) symlinkSync(path.join(kept, part), path.join(home, part))
   server = new TestServer('', ['demo'], home)
   await server.start()
   await server.idle()
-  const { doc } = await server.api<State>('/projects/depot-night')
-  // Whatever an earlier run cut is taken away, so that every run begins alike.
-  if (doc.cuts[0].points.length > 0)
-    await server.api('/projects/depot-night/edits?label=anew', { edits: [{ type: 'addCut', cutId: `run-${Date.now()}`, name: 'Cut B', from: null }] })
 })
-test.afterAll(() => server.kill())
+test.afterAll(() => server?.kill())
 
 async function shot(page: Page, name: string): Promise<void> {
   if (!shots) return
@@ -61,7 +64,7 @@ test('the cameras fall onto the master’s time as the truth says, and what belo
   const first = page.getByRole('button', { name: 'Line up', exact: true })
   if (await first.isVisible()) await first.click()
   await expect(page.getByText('11 sure · 0 to check · 1 loose')).toBeVisible({ timeout: 180_000 })
-  const truth = JSON.parse(readFileSync(path.join(home, 'depot-night', 'truth.json'), 'utf8')) as Truth
+  const truth = JSON.parse(readFileSync(path.join(kept, 'depot-night', 'truth.json'), 'utf8')) as Truth
   const { doc, files } = await server.api<State>('/projects/depot-night')
   for (const clip of truth.clips) {
     const file = files.find((f) => f.path.endsWith(clip.file))
@@ -94,7 +97,7 @@ test('the beats are those the band played', async ({ page }) => {
   const find = page.getByRole('button', { name: 'Find the pulse', exact: true })
   if (await find.isVisible()) await find.click()
   await expect(page.getByText(/Beats: \d+ in/)).toBeVisible({ timeout: 90_000 })
-  const { beats } = JSON.parse(readFileSync(path.join(home, 'depot-night', 'truth.json'), 'utf8')) as Truth
+  const { beats } = JSON.parse(readFileSync(path.join(kept, 'depot-night', 'truth.json'), 'utf8')) as Truth
   const found = ((await server.api<State>('/projects/depot-night')).doc.pulse?.beats ?? []).map((b) => b / SECOND)
   let hits = 0
   for (const beat of beats) if (found.some((f) => Math.abs(f - beat) <= 0.07)) hits++

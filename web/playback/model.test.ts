@@ -2,7 +2,7 @@ import type { GatheredFile, ProjectState } from '@pendolo/api'
 import { applyEdits, type Edit, emptyProject, type FileFacts, type Placement } from '@pendolo/core/project'
 import { FLICKS_PER_SECOND, flicks } from '@pendolo/core/time'
 import { flamSounds } from '../lineup/flam.ts'
-import { masterEnd, playModel } from './model.ts'
+import { masterEnd, playModel, soundOnly } from './model.ts'
 
 const seconds = (s: number) => flicks(Math.round(s * FLICKS_PER_SECOND))
 
@@ -130,6 +130,13 @@ describe('what the engine plays of a project', () => {
     expect(heard(project([{ type: 'setAside', clipIds: ['gantry-1'], aside: true }]))).toEqual(['master'])
     expect(heard(project([], [file('mix', 60, { video: null, ready: { sound: false } }), file('gantry', 30)]))).toEqual(['gantry-1'])
   })
+})
+
+test('a recorder has sound only; a camera has not, nor one whose other file has pictures, nor an angle without files', () => {
+  const files = [file('mix', 60, { video: null }), file('gantry', 30, { video: null }), file('roof', 20)]
+  const only = (edits: Edit[] = []) => ['g', 'r', 'nothing'].filter((id) => soundOnly(project(edits, files), id))
+  expect(only()).toEqual(['g'])
+  expect(only([{ type: 'moveClips', clipIds: ['roof-1'], angle: { id: 'g' } }])).toEqual([])
 })
 
 describe('the flam check', () => {

@@ -12,6 +12,12 @@ export function masterEnd(project: ProjectState): Flicks {
   return file ? secondsToFlicks(file.facts.durationSeconds) : ZERO
 }
 
+/** Whether an angle has sound, and no picture in any of its files. */
+export function soundOnly(project: ProjectState, angleId: string): boolean {
+  const clips = Object.values(project.doc.clips).filter((c) => c.angleId === angleId && c.state !== 'aside')
+  return clips.length > 0 && clips.every((c) => !project.files.find((f) => f.id === c.fileId)?.facts.video)
+}
+
 /** What the engine plays of a project: its placed clips, what is heard of them, and the cut that is shown. */
 export function playModel(project: ProjectState): PlayModel {
   const { doc } = project

@@ -1,7 +1,7 @@
 import type { Mark, Pulse } from '@pendolo/core/project'
 import { secondsToFlicks } from '@pendolo/core/time'
 import fc from 'fast-check'
-import { beatRows, breakLines, matches, tempoPoints } from './layout.ts'
+import { beatRows, breakLines, marksOnLine, matches, tempoPoints } from './layout.ts'
 
 const pulseOf = (times: number[], downbeats: number[], over: Partial<Pulse> = {}): Pulse => ({
   tempoBpm: 120,
@@ -55,6 +55,47 @@ describe('lines of the sheet', () => {
     expect(breakLines(null, 40).map((l) => l.to - l.from)).toEqual([16, 16, 8])
     expect(breakLines(null, 1)).toHaveLength(1)
     expect(breakLines(null, 0)).toEqual([])
+  })
+})
+
+describe('marks on the lines', () => {
+  const times = steady(4, 160, 0.5)
+  const lines = breakLines(pulseOf(times, every(4, 160)), 84)
+  const point = (id: string, time: number, end?: number): Mark => ({
+    id,
+    time: secondsToFlicks(time),
+    ...(end !== undefined && { end: secondsToFlicks(end) }),
+    kind: 'cue',
+    name: id,
+    hue: 0,
+  })
+
+  test('a mark set a touch before a bar stands at that bar, at the beginning of its line', () => {
+    const marks = [point('early', 19.94), point('clearly before', 19.6)]
+    expect(marksOnLine(marks, lines, 1).map((m) => m.mark.id)).toEqual(['clearly before'])
+    expect(marksOnLine(marks, lines, 2)).toEqual([{ mark: marks[0], begins: true, from: 20 }])
+  })
+
+  test('every mark begins on one line and no other; a range goes on where it lasts', () => {
+    fc.assert(
+      fc.property(
+        fc.array(fc.tuple(fc.double({ min: 0, max: 84, noNaN: true }), fc.double({ min: 0.001, max: 40, noNaN: true })), { maxLength: 40 }),
+        (ranges) => {
+          const marks = ranges.map(([from, length], i) => point(`m${i}`, from, from + length))
+          const drawn = lines.flatMap((line, i) => marksOnLine(marks, lines, i).map((m) => ({ ...m, line })))
+          for (const [i, [from, length]] of ranges.entries()) {
+            const own = drawn.filter((d) => d.mark === marks[i])
+            expect(own.filter((d) => d.begins)).toHaveLength(1)
+            for (const { line } of own) expect(from <= line.to && from + length > line.from - 0.121).toBe(true)
+            for (const line of lines) if (from < line.to - 0.121 && from + length > line.from + 1e-6) expect(own.map((d) => d.line)).toContain(line)
+          }
+        },
+      ),
+    )
+  })
+
+  test('the very end of the recording keeps its marks', () => {
+    expect(marksOnLine([point('end', 84)], lines, lines.length - 1)).toHaveLength(1)
   })
 })
 

@@ -30,6 +30,25 @@ export function breakLines(pulse: Pulse | null, total: number): Line[] {
   return out
 }
 
+/** A mark set by hand on a first beat may come this much early, s; it is read as standing on that bar, not at the end of the line before. */
+const EARLY = 0.12
+
+/**
+ * Marks to draw on a line, each with the time at which it stands there: points and the beginnings of ranges once in the
+ * whole sheet, ranges that go on also on later lines.
+ */
+export function marksOnLine(marks: readonly Mark[], lines: readonly Line[], at: number): { mark: Mark; begins: boolean; from: number }[] {
+  const line = lines[at]
+  const first = at === 0 ? Number.NEGATIVE_INFINITY : line.from - EARLY
+  const end = at === lines.length - 1 ? Number.POSITIVE_INFINITY : line.to - EARLY
+  return marks.flatMap((mark) => {
+    const time = mark.time / FLICKS_PER_SECOND
+    const begins = time >= first && time < end
+    const goesOn = time < first && (mark.end ?? mark.time) / FLICKS_PER_SECOND > line.from
+    return begins || goesOn ? [{ mark, begins, from: Math.max(line.from, time) }] : []
+  })
+}
+
 export interface Row {
   readonly key: string
   readonly time: Flicks

@@ -6,7 +6,7 @@ import { useEveryFrame, useSize } from '../score/time-view.ts'
 import { type Peaks, Waveform } from '../score/waveform.tsx'
 import { hueOf } from '../ui/theme.ts'
 import type { Stretch } from './correct.tsx'
-import { breakLines, LINE_SECONDS, type Line } from './layout.ts'
+import { breakLines, LINE_SECONDS, type Line, marksOnLine } from './layout.ts'
 import { OnsetCurve } from './onsets.tsx'
 
 const LEFT = 44
@@ -91,13 +91,13 @@ export function SheetLines({ pulse, marks, spans, peaks, onsets, total, stretch,
   return (
     <div className="lines" ref={ref} onPointerDown={down} onPointerMove={move} onPointerUp={up} onPointerCancel={up}>
       {width > 0 &&
-        lines.map((line) => (
+        lines.map((line, i) => (
           <SheetLine
             key={line.from}
             line={line}
             width={own}
             pulse={pulse}
-            marks={marks.filter((m) => secondsOf(m.time) < line.to && secondsOf(m.end ?? m.time) >= line.from)}
+            marks={marksOnLine(marks, lines, i)}
             spans={spans}
             peaks={peaks}
             onsets={onsets}
@@ -109,7 +109,8 @@ export function SheetLines({ pulse, marks, spans, peaks, onsets, total, stretch,
   )
 }
 
-interface OneLine extends Pick<Sheet, 'pulse' | 'marks' | 'spans' | 'peaks' | 'onsets' | 'stretch'> {
+interface OneLine extends Pick<Sheet, 'pulse' | 'spans' | 'peaks' | 'onsets' | 'stretch'> {
+  readonly marks: ReturnType<typeof marksOnLine>
   readonly line: Line
   readonly width: number
   readonly held: { beat: Flicks; to: number } | null
@@ -223,22 +224,13 @@ function SheetLine({ line, width, pulse, marks, spans, peaks, onsets, stretch, h
             no pulse here
           </text>
         )}
-        {marks.map((m, i) => {
-          const over = m.end === undefined ? null : shade({ from: m.time, to: m.end })
-          // A range that began on an earlier line has its flag there.
-          const begins = secondsOf(m.time) >= line.from
+        {marks.map(({ mark, begins, from }, i) => {
+          const over = mark.end === undefined ? null : shade({ from: mark.time, to: mark.end })
           return (
-            <g key={m.id}>
-              {over && <rect x={over.x} y={20} width={over.width} height={56} fill={hueOf(m.hue)} fillOpacity={0.13} />}
-              {begins && (
-                <Flag
-                  mark={m}
-                  at={x(secondsOf(m.time))}
-                  before={i > 0 ? x(secondsOf(marks[i - 1].time)) : 0}
-                  next={marks[i + 1] && x(secondsOf(marks[i + 1].time))}
-                  edge={width}
-                />
-              )}
+            <g key={mark.id}>
+              {over && <rect x={over.x} y={20} width={over.width} height={56} fill={hueOf(mark.hue)} fillOpacity={0.13} />}
+              {/* A range that began on an earlier line has its flag there. */}
+              {begins && <Flag mark={mark} at={x(from)} before={i > 0 ? x(marks[i - 1].from) : 0} next={marks[i + 1] && x(marks[i + 1].from)} edge={width} />}
             </g>
           )
         })}

@@ -3,7 +3,7 @@ import { type PictureSpan, type Points, planFilm } from '@pendolo/core/cut'
 import { marksOnMaster, projectRate } from '@pendolo/core/project'
 import { FLICKS_PER_SECOND, type Flicks, flicks, nearestFrameStart, printTimecode } from '@pendolo/core/time'
 import { memo, useMemo, useRef, useState } from 'react'
-import { masterEnd } from '../playback/model.ts'
+import { masterEnd, soundOnly } from '../playback/model.ts'
 import { engine } from '../playback/use-engine.ts'
 import { Bob } from '../ui/bob.tsx'
 import { hueOf } from '../ui/theme.ts'
@@ -325,10 +325,6 @@ export const Score = memo(function Score({ project, spans, points, actions, chos
     </div>
   )
 })
-
-function soundOnly(project: ProjectState, angleId: string): boolean {
-  return Object.values(project.doc.clips).every((c) => c.angleId !== angleId || !project.files.find((f) => f.id === c.fileId)?.facts.video)
-}
 
 function Lane({
   y,

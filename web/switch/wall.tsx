@@ -5,11 +5,13 @@ import { projectRate } from '@pendolo/core/project'
 import { type Flicks, flicks, masterToClip, printTimecode, timecodeToFrame } from '@pendolo/core/time'
 import { type CSSProperties, useEffect, useRef } from 'react'
 import { useJobs } from '../data/queries.ts'
+import { soundOnly } from '../playback/model.ts'
 import type { TileSource } from '../playback/types.ts'
 import { engine, useEngine } from '../playback/use-engine.ts'
 import { useSize } from '../score/time-view.ts'
 import { Bob } from '../ui/bob.tsx'
 import { hueOf } from '../ui/theme.ts'
+import { SoundTile } from './sound-tile.tsx'
 
 /** A canvas the engine draws on, kept at its size in device pixels. */
 export function EngineCanvas({ source, name, label }: { source: TileSource; name?: string; label: string }) {
@@ -95,6 +97,7 @@ export function Wall({ project, spans, chosenAngle, onChoose }: WallProps) {
           >
             <EngineCanvas source={{ kind: 'angle', angleId: angle.id }} name={`angle:${angle.id}`} label={`Picture of ${angle.name}`} />
             <Absent why={(time) => absence(project, spans, angle.id, time, jobs)} />
+            {soundOnly(project, angle.id) && <SoundTile project={project} angleId={angle.id} />}
             <span className="foot">
               {seats.tileWidth > 190 && <SourceTime project={project} spans={spans} angleId={angle.id} />}
               {angle.name}
@@ -153,7 +156,7 @@ function absence(
         ? 'the light copy failed; see Gather'
         : 'the light copy is waiting to be made'
   }
-  if (clips.length > 0 && clips.every((c) => !fileOf(c.id)?.facts.video)) return 'sound only'
+  if (soundOnly(project, angleId)) return 'sound only'
   if (clips.every((c) => !doc.placements[c.id])) return 'not lined up yet'
   const next = spans.find((s) => s.angleId === angleId && s.start > time)
   const style = { rate: projectRate(doc.settings), dropFrame: doc.settings.dropFrame }
