@@ -15,7 +15,7 @@ const client = new QueryClient({ defaultOptions: { queries: { retry: 1, refetchO
 export function Application() {
   return (
     <ConfigProvider theme={stageTheme}>
-      <AntApp notification={{ placement: 'bottomRight', duration: 6 }} style={{ height: '100%' }}>
+      <AntApp notification={{ placement: 'bottomRight', duration: 6 }} message={{ top: 50, pauseOnHover: false }} style={{ height: '100%' }}>
         <QueryClientProvider client={client}>
           <BrowserRouter>
             <Pages />

@@ -34,6 +34,8 @@ export interface Exchange {
   readonly dropFrame: boolean
   readonly startFrame: number
   readonly cutName: string
+  /** First project frame of all tracks: 0, or where a film begins that begins before the master. */
+  readonly originFrame: number
   readonly fromFrame: number
   readonly toFrame: number
   readonly cut: Segment[]
@@ -64,6 +66,7 @@ export function layOut(name: string, doc: ProjectDoc, files: ReadonlyMap<string,
   const masterFile = masterClip && files.get(masterClip.fileId)
   if (!masterFile) throw new ExchangeError('the project has no master yet; choose one in Gather')
   const range = filmRange(doc, secondsToFlicks(masterFile.facts.durationSeconds))
+  const origin = flicks(Math.min(ZERO, range.start))
   const cut = doc.cuts.find((c) => c.id === doc.activeCutId) ?? doc.cuts[0]
   const spans = pictureSpans(doc, (id) => files.get(id)?.facts)
   const order = doc.angles.map((a) => a.id)
@@ -82,6 +85,7 @@ export function layOut(name: string, doc: ProjectDoc, files: ReadonlyMap<string,
     dropFrame: doc.settings.dropFrame,
     startFrame: doc.settings.startFrame,
     cutName: cut.name,
+    originFrame: frameAt(origin, rate),
     fromFrame: frameAt(range.start, rate),
     toFrame: frameAt(range.end, rate),
     cut: stretches.map(segmentOf),
@@ -94,6 +98,7 @@ export function layOut(name: string, doc: ProjectDoc, files: ReadonlyMap<string,
           files,
           rate,
           spans.filter((s) => s.angleId === angle.id),
+          origin,
         ),
       }))
       .flatMap((a) => a.segments.map((segments, i) => ({ id: a.id, name: i === 0 ? a.name : `${a.name} (${i + 1})`, segments }))),
@@ -134,13 +139,13 @@ function segment(
 }
 
 /** Clips of an angle on as few lanes as keep them from overlapping; the first lane holds the earliest. */
-function angleLanes(doc: ProjectDoc, files: ReadonlyMap<string, ExchangeFile>, rate: Rate, spans: PictureSpan[]): Segment[][] {
+function angleLanes(doc: ProjectDoc, files: ReadonlyMap<string, ExchangeFile>, rate: Rate, spans: PictureSpan[], origin: Flicks): Segment[][] {
   const lanes: Segment[][] = []
   const ends: number[] = []
   for (const span of spans) {
-    // Tracks begin at master time 0: what a camera saw before it is outside the film and cut off here.
+    // What a camera saw before the tracks begin is outside the film and cut off here.
     const grid = spanOnGrid(span, rate)
-    const start = flicks(Math.max(0, grid.start))
+    const start = flicks(Math.max(origin, grid.start))
     if (grid.end <= start) continue
     const one = segment(doc, files, rate, start, grid.end, span.clipId, false)
     if (!one.source || one.frames <= 0) continue

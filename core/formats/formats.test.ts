@@ -1,6 +1,6 @@
 import { applyEdits, emptyProject, type FileFacts } from '../project/index.ts'
 import { FLICKS_PER_SECOND, flicks, secondsToFlicks } from '../time/index.ts'
-import { ExchangeError, type ExchangeFile, filmRange, layOut, writeEdl, writeOtio } from './index.ts'
+import { ExchangeError, type ExchangeFile, filmRange, layOut, readOtioPlacements, writeEdl, writeOtio } from './index.ts'
 
 const sound = { codec: 'pcm', channels: 2, layout: 'stereo', sampleRate: 48000, startSeconds: 0, streams: 1 }
 const facts = (seconds: number, video: FileFacts['video'], timecode: string | null = null): FileFacts => ({
@@ -158,6 +158,43 @@ test('a mark over a range lasts in OpenTimelineIO and carries its note; one on a
     ['Ring', '', 100, 0],
     ['Refrain', 'brass stands up', 150, 60],
   ])
+})
+
+describe('a film that begins before the master and ends after it', () => {
+  // Camera a begins 2.5 s before the master; camera c ends at 16 s, the master at 20 s.
+  const doc = applyEdits(show(), [
+    { type: 'keep', start: at(-2), end: at(17.5) },
+    { type: 'choose', cutId: 'cut', time: at(-2), choice: { angleId: 'a' } },
+  ]).doc
+  const exchange = layOut('Show', doc, files)
+
+  test('begins with what the camera saw then', () => {
+    expect(exchange).toMatchObject({ originFrame: -50, fromFrame: -50, toFrame: 438 })
+    // Half a second after its own beginning.
+    expect(exchange.cut[0]).toMatchObject({ fromFrame: -50, source: { clipId: 'a1', firstFrame: 12 }, standIn: false })
+    expect(exchange.cut.reduce((sum, s) => sum + s.frames, 0)).toBe(488)
+  })
+
+  test('keeps angles, master, marks and cut beside each other in OpenTimelineIO', () => {
+    const timeline = JSON.parse(writeOtio(exchange))
+    // An hour less two seconds: the tracks begin before the master's own start timecode.
+    expect(timeline.global_start_time).toMatchObject({ value: 90000 - 50, rate: 25 })
+    const tracks = Object.fromEntries(timeline.tracks.children.map((t: { name: string; children: unknown[] }) => [t.name, t.children]))
+    expect(tracks.Master[0]).toMatchObject({ OTIO_SCHEMA: 'Gap.1', source_range: { duration: { value: 50 } } })
+    expect(tracks['Angle a'][0]).toMatchObject({ OTIO_SCHEMA: 'Clip.1', source_range: { start_time: { value: 900_012 } } })
+    expect(timeline.tracks.markers[0].marked_range.start_time.value).toBe(150)
+    // Read again, all sources lie where they lie here, from the new beginning.
+    const lies = Object.fromEntries(readOtioPlacements(JSON.stringify(timeline)).map((p) => [p.fileName, p.startSeconds]))
+    expect(lies['a.mov']).toBeCloseTo(2 - 2.5, 1)
+    expect(lies['desk mix.wav']).toBeCloseTo(2, 6)
+  })
+})
+
+test('a film that begins later leaves the cut in its place beside the angles', () => {
+  const doc = applyEdits(show(), [{ type: 'keep', start: at(3), end: at(9) }]).doc
+  const { children } = JSON.parse(writeOtio(layOut('Show', doc, files))).tracks
+  const cut = children.find((t: { name: string }) => t.name === 'Cut: Cut A').children
+  expect(cut[0]).toMatchObject({ OTIO_SCHEMA: 'Gap.1', source_range: { duration: { value: 75 } } })
 })
 
 describe('OpenTimelineIO', () => {

@@ -1,5 +1,5 @@
 import type { PictureSpan } from '../cut/index.ts'
-import { type FrameGrid, pictureSpansOf, type Rate, secondsToFlicks } from '../time/index.ts'
+import { clipToMaster, type Flicks, type FrameGrid, flicks, pictureSpansOf, type Rate, secondsToFlicks, ZERO } from '../time/index.ts'
 import type { ProjectDoc } from './types.ts'
 
 /** What probing found in a file. Times are presentation seconds of the file, 0 = its clock's zero. */
@@ -52,4 +52,20 @@ export function pictureSpans(doc: ProjectDoc, factsOf: (fileId: string) => FileF
     for (const span of pictureSpansOf(placement, grid)) out.push({ clipId: clip.id, angleId: clip.angleId, ...span })
   }
   return out.sort((a, b) => a.start - b.start)
+}
+
+/**
+ * The event on the master's time: from the first placed clip, or the master's beginning at 0, to the end of the last
+ * one. Recordings that were placed through each other may lie before the master or after it.
+ */
+export function eventRange(doc: ProjectDoc, factsOf: (fileId: string) => FileFacts | undefined): { start: Flicks; end: Flicks } {
+  let [start, end]: [number, number] = [ZERO, ZERO]
+  for (const clip of Object.values(doc.clips)) {
+    const placement = doc.placements[clip.id]
+    const facts = factsOf(clip.fileId)
+    if (!placement || !facts || clip.state !== 'in') continue
+    start = Math.min(start, clipToMaster(ZERO, placement))
+    end = Math.max(end, clipToMaster(secondsToFlicks(facts.durationSeconds), placement))
+  }
+  return { start: flicks(Math.floor(start)), end: flicks(Math.ceil(end)) }
 }

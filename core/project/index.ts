@@ -8,7 +8,7 @@ export {
   nextHue,
   projectRate,
 } from './edits.ts'
-export { type FileFacts, frameGridOf, pictureSpans } from './facts.ts'
+export { eventRange, type FileFacts, frameGridOf, pictureSpans } from './facts.ts'
 export { EditError } from './lookup.ts'
 export { marksOnMaster } from './marks.ts'
 export { PLACED_BY, SET_BY_HAND, SOUND_SPEED } from './places.ts'

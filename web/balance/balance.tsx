@@ -6,12 +6,12 @@ import { FLICKS_PER_SECOND } from '@pendolo/core/time'
 import { Button, Segmented, Slider, Switch as Toggle } from 'antd'
 import { useEffect, useMemo, useState } from 'react'
 import { Link } from 'react-router'
-import { masterEnd } from '../playback/model.ts'
+import { eventOf } from '../playback/model.ts'
 import { engine, useEngine } from '../playback/use-engine.ts'
 import type { StageProps } from '../project-frame.tsx'
 import { MasterTime } from '../score/master-time.tsx'
 import { Playhead } from '../score/playhead.tsx'
-import { useSize } from '../score/time-view.ts'
+import { type TimeView, useSize } from '../score/time-view.ts'
 import { usePeaks, Waveform } from '../score/waveform.tsx'
 import { EngineCanvas } from '../switch/wall.tsx'
 import { Bob } from '../ui/bob.tsx'
@@ -21,7 +21,8 @@ import { Paper } from '../ui/paper.tsx'
 export function Balance({ project, edit, top }: StageProps) {
   const { doc, files } = project
   const playing = useEngine((s) => s.playing)
-  const total = masterEnd(project) / FLICKS_PER_SECOND
+  const event = eventOf(project)
+  const view = { from: event.start / FLICKS_PER_SECOND, span: Math.max(1, (event.end - event.start) / FLICKS_PER_SECOND) }
   const [angleId, setAngleId] = useState<string | null>(null)
   const spans = useMemo(() => pictureSpans(doc, (id) => files.find((f) => f.id === id)?.facts), [doc, files])
   const angle = doc.angles.find((a) => a.id === angleId) ?? doc.angles.find((a) => spans.some((s) => s.angleId === a.id)) ?? null
@@ -116,7 +117,7 @@ export function Balance({ project, edit, top }: StageProps) {
               start={doc.placements[c.id].start / FLICKS_PER_SECOND}
               rate={doc.placements[c.id].rate}
               strip={stripOf(doc.strips, c, doc.masterClipId)}
-              total={total}
+              view={view}
               onChange={(change) => edit([{ type: 'strip', clipId: c.id, change }], 'balance the sound')}
             />
           ))}
@@ -145,7 +146,7 @@ function StripRow({
   start,
   rate,
   strip,
-  total,
+  view,
   onChange,
 }: {
   name: string
@@ -153,7 +154,7 @@ function StripRow({
   start: number
   rate: number
   strip: Strip
-  total: number
+  view: TimeView
   onChange: (change: Partial<Strip>) => void
 }) {
   const peaks = usePeaks(file.contentKey, file.ready.peaks)
@@ -174,9 +175,9 @@ function StripRow({
         </span>
       </div>
       <div ref={ref} style={{ position: 'relative', height: 50 }}>
-        {/* The master's whole length; a sound stands where its clip was placed. */}
-        <Waveform peaks={peaks} from={-start / rate} to={(total - start) / rate} aria-hidden="true" />
-        <Playhead view={{ from: 0, span: Math.max(1, total) }} left={0} width={width} height={height} />
+        {/* The whole event; a sound stands where its clip was placed. */}
+        <Waveform peaks={peaks} from={(view.from - start) / rate} to={(view.from + view.span - start) / rate} aria-hidden="true" />
+        <Playhead view={view} left={0} width={width} height={height} />
       </div>
       <div className="knobs">
         <Toggle size="small" checked={strip.on} onChange={(on) => onChange({ on })} aria-label={`Hear ${name}, ${file.name}`} />

@@ -133,9 +133,7 @@ export function Gather({ project, edit, top }: StageProps) {
                     </Button>
                   </>
                 ) : (
-                  <span className="quiet">
-                    drag an angle to reorder: the order is the number key · F2 or a double click renames · choose files to set them aside or move them
-                  </span>
+                  <span className="quiet">drag an angle: its place is its number key · F2 renames it · choose files to set aside or move them</span>
                 )}
                 <span style={{ flex: 1 }} />
                 <ArrowDownUp size={13} aria-hidden="true" />
@@ -305,7 +303,7 @@ function AngleRows({ angle, index, clips, files, jobs, chosen, onToggle, renamin
         <td className="mono">{shown.length > 1 ? `${shown.length} files · ${printLength(seconds)}` : printLength(seconds)}</td>
         <td className="mono">{first?.facts.video ? printRate(first.facts.video.rate) : '–'}</td>
         <td className="mono">{first?.facts.video ? `${first.facts.video.width}×${first.facts.video.height}` : 'sound only'}</td>
-        <td>{first ? soundText(first) : ''}</td>
+        <td className="sound">{first ? soundText(first) : ''}</td>
         <td className="mono">{first?.facts.timecode ?? '–'}</td>
         <td>{shown.length > 1 && <span className="note">one camera, stopped {shown.length - 1 === 1 ? 'once' : `${shown.length - 1} times`}</span>}</td>
       </tr>
@@ -377,7 +375,7 @@ function FileRow({
       <td className="mono quiet">{alone ? '' : printLength(file.facts.durationSeconds)}</td>
       <td className="mono quiet">{alone ? '' : video ? printRate(video.rate) : '–'}</td>
       <td className="mono quiet">{alone ? '' : video ? `${video.width}×${video.height}` : 'sound only'}</td>
-      <td className="quiet">{alone ? '' : soundText(file)}</td>
+      <td className="sound quiet">{alone ? '' : soundText(file)}</td>
       <td className="mono quiet" title={file.facts.recordedAt ? `recorded ${file.facts.recordedAt}` : undefined}>
         {file.facts.recordedAt ? file.facts.recordedAt.slice(0, 16).replace('T', ' ') : ''}
       </td>

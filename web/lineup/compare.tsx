@@ -142,12 +142,17 @@ export function ownTime(time: Flicks, offset: Flicks, placement: PlacementMap | 
   return masterToClip(flicks(time + offset), placement ?? { start: ZERO, rate: 1 })
 }
 
-/** Instant at a share of a clip, as far as it lies on the master; `room` seconds are left to play before its end. */
+/**
+ * Instant at a share of a clip, as far as it lies on the master, or of the whole clip where it lies beside it; `room`
+ * seconds are left to play before its end.
+ */
 export function placeInClip(project: ProjectState, clip: Clip, share: number, room = 0): Flicks {
   const placement = project.doc.placements[clip.id]
   const seconds = project.files.find((f) => f.id === clip.fileId)?.facts.durationSeconds ?? 0
-  const from = Math.max(0, placement.start)
-  const to = Math.min(masterEnd(project), placement.start + seconds * placement.rate * FLICKS_PER_SECOND)
+  const end = placement.start + seconds * placement.rate * FLICKS_PER_SECOND
+  const beside = end <= 0 || placement.start >= masterEnd(project)
+  const from = beside ? placement.start : Math.max(0, placement.start)
+  const to = beside ? end : Math.min(masterEnd(project), end)
   return flicks(Math.round(Math.max(from, Math.min(from + share * (to - from), to - room * FLICKS_PER_SECOND))))
 }
 

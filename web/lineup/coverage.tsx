@@ -102,7 +102,7 @@ export function Coverage({
   const seek = (event: React.PointerEvent<SVGElement>) => {
     const box = ref.current?.getBoundingClientRect()
     const t = view.from + ((event.clientX - (box?.left ?? 0) - LABELS) / plot) * view.span
-    engine.seek(flicks(Math.round(Math.max(0, t) * FLICKS_PER_SECOND)))
+    engine.seek(flicks(Math.round(t * FLICKS_PER_SECOND)))
   }
   return (
     <div ref={ref} style={{ position: 'relative', minHeight: '100%', display: 'flex', flexDirection: 'column' }}>

@@ -123,10 +123,12 @@ export function LineUp({ project, edit, top }: StageProps) {
     const starts = partsOf(runs)
     if (starts.length < 2) return void message.info('The cameras ran through: nothing divides this event')
     const last = Math.max(...runs.map((r) => r.to))
+    const ends = starts.map((_, i) => starts[i + 1] ?? last)
     const marks = starts.map((t, i) => ({
       id: newId(),
-      time: flicks(Math.max(0, Math.round(t * FLICKS_PER_SECOND))),
-      end: flicks(Math.round((starts[i + 1] ?? last) * FLICKS_PER_SECOND)),
+      // The part with which the master begins begins with it.
+      time: flicks(t < 0 && ends[i] > 0 ? 0 : Math.round(t * FLICKS_PER_SECOND)),
+      end: flicks(Math.round(ends[i] * FLICKS_PER_SECOND)),
       kind: 'section' as const,
       name: `Part ${i + 1}`,
       hue: i % 12,

@@ -30,12 +30,14 @@ jest.mock('./sound.ts', () => ({
 }))
 
 const seconds = (s: number) => flicks(s * FLICKS_PER_SECOND)
-const model = (end = 60): PlayModel => ({ angles: [], clips: [], sounds: [], points: [], standIn: 'next', end: seconds(end) }) as unknown as PlayModel
+const span = (start: number, end: number) => ({ start: seconds(start), end: seconds(end) })
+const model = (end = 60, event = span(0, end)): PlayModel =>
+  ({ angles: [], clips: [], sounds: [], points: [], standIn: 'next', event, film: span(0, end) }) as unknown as PlayModel
 
-async function makeEngine(end?: number) {
+async function makeEngine(end?: number, event?: PlayModel['event']) {
   const { Engine } = await import('./engine.ts')
   const engine = new Engine()
-  engine.load(model(end))
+  engine.load(model(end, event))
   return engine
 }
 
@@ -97,6 +99,33 @@ describe('the engine', () => {
     expect(engine.now()).toBe(seconds(60))
     await engine.play()
     expect(desk.started).toEqual([0])
+  })
+
+  test('what was recorded before and after the master can be gone to; playing stops where the film ends, and goes on from there', async () => {
+    const engine = await makeEngine(10, span(-4, 20))
+    engine.seek(seconds(-9))
+    expect(engine.now()).toBe(seconds(-4))
+    engine.seek(seconds(8))
+    await engine.play()
+    pass(4)
+    expect(engine.getState()).toMatchObject({ playing: false, time: seconds(10) })
+    await engine.play()
+    pass(3)
+    expect(engine.getState().playing).toBe(true)
+    expect(engine.now() / FLICKS_PER_SECOND).toBeGreaterThan(12)
+    pass(9)
+    expect(engine.getState()).toMatchObject({ playing: false, time: seconds(20) })
+    await engine.play()
+    expect(desk.started.at(-1)).toBe(0)
+  })
+
+  test('backwards it stops where the first camera began', async () => {
+    const engine = await makeEngine(10, span(-4, 20))
+    engine.seek(seconds(1))
+    engine.shuttle(-1)
+    await jest.advanceTimersByTimeAsync(1)
+    pass(6)
+    expect(engine.getState()).toMatchObject({ playing: false, time: seconds(-4) })
   })
 
   test('at the end of the master it stops by itself', async () => {

@@ -25,6 +25,8 @@ export interface EngineState {
 const NO_HEALTH: PictureHealth = { due: 0, late: 0, shown: {}, programme: { angleId: null, since: 0, standIn: false } }
 /** The map from wall time to master time is told to the pictures this often, ms, so that two clocks cannot drift apart. */
 const CLOCK_EVERY = 100
+/** Less than this before the end, s, playing begins anew. */
+const LEAST = 0.2
 /** React hears of the running time this often, ms; the playhead is moved by its own frames. */
 const STATE_EVERY = 100
 
@@ -100,11 +102,22 @@ export class Engine {
   now(): Flicks {
     if (!this.#playing) return this.#time
     const { time } = this.#clock()
-    return flicks(Math.max(0, Math.min(this.#end(), Math.round(time))))
+    return this.#inside(time)
   }
 
-  #end(): number {
-    return this.#model?.end ?? 0
+  #inside(time: number): Flicks {
+    const { start, end } = this.event
+    return flicks(Math.max(start, Math.min(end, Math.round(time))))
+  }
+
+  /** Where one may go. */
+  get event(): PlayModel['event'] {
+    return this.#model?.event ?? { start: ZERO, end: ZERO }
+  }
+
+  /** What the film covers. */
+  get film(): PlayModel['film'] {
+    return this.#model?.film ?? { start: ZERO, end: ZERO }
   }
 
   #clock(): ClockMap {
@@ -138,7 +151,10 @@ export class Engine {
   /** Plays from where it stands; speeds other than 1 are silent. */
   async play(speed = 1): Promise<void> {
     if (!this.#model) return
-    const from = this.now() >= this.#end() && speed > 0 ? ZERO : this.now()
+    const atEnd = speed > 0 && this.event.end - this.now() < LEAST * FLICKS_PER_SECOND
+    const from = atEnd ? this.film.start : this.now()
+    // It stops where the film ends; from there on it plays what else there is.
+    const until = speed > 0 && from < this.film.end ? Math.min(this.film.end, this.event.end) : this.event.end
     this.#halt()
     this.#desk ??= new SoundDesk()
     this.#desk.set(this.#audible ?? this.#model.sounds)
@@ -153,8 +169,9 @@ export class Engine {
     let published = 0
     this.#timer = setInterval(() => {
       const at = this.now()
-      if ((this.#speed > 0 && at >= this.#end()) || (this.#speed < 0 && at <= 0)) {
+      if ((this.#speed > 0 && at >= until) || (this.#speed < 0 && at <= this.event.start)) {
         this.stop()
+        if (this.#speed > 0) this.seek(flicks(Math.min(at, until)))
         return
       }
       this.#tellClock()
@@ -189,7 +206,7 @@ export class Engine {
 
   /** Goes to a time; playing goes on from there. */
   seek(time: Flicks): void {
-    const at = flicks(Math.max(0, Math.min(this.#end(), Math.round(time))))
+    const at = this.#inside(time)
     const { playing } = this.#state
     const speed = this.#speed
     this.#halt()

@@ -74,7 +74,7 @@ describe('what the engine plays of a project', () => {
   test('placed clips on the master’s time, its length, the framing of the angles and the cut', () => {
     const state = project([{ type: 'choose', cutId: 'cut', time: seconds(5), choice: { angleId: 'g' } }])
     const model = playModel(state)
-    expect(model.end).toBe(seconds(60))
+    expect(model).toMatchObject({ event: { start: 0, end: seconds(60) }, film: { start: 0, end: seconds(60) } })
     expect(masterEnd(state)).toBe(seconds(60))
     expect(model.angles).toEqual([
       { id: 'g', framing: 'fit' },
@@ -87,6 +87,16 @@ describe('what the engine plays of a project', () => {
       tileUrl: '/api/media/key-gantry/tile',
     })
     expect(model.points.map((p) => p.angleId)).toEqual(['g'])
+  })
+
+  test('cameras that ran before the master and after it widen the event, not the film', () => {
+    const state = project([{ type: 'place', by: 'search', placements: { 'gantry-1': placement(-12), 'roof-1': placement(55, { rate: 1.5 }) }, loose: {} }])
+    expect(playModel(state)).toMatchObject({ event: { start: seconds(-12), end: seconds(85) }, film: { start: 0, end: seconds(60) } })
+    const kept = project([
+      { type: 'place', by: 'search', placements: { 'gantry-1': placement(-12) }, loose: {} },
+      { type: 'keep', start: seconds(-8), end: seconds(30) },
+    ])
+    expect(playModel(kept).film).toEqual({ start: seconds(-8), end: seconds(30) })
   })
 
   test('a clip without a place can be looked at from its own beginning, but no angle shows it', () => {

@@ -1,15 +1,22 @@
 import type { ProjectState } from '@pendolo/api'
+import { filmRange } from '@pendolo/core/formats'
 import { heardGains } from '@pendolo/core/mix'
-import { DEFAULT_STRIP, type FileFacts, frameGridOf, pictureSpans } from '@pendolo/core/project'
-import { type Flicks, type FrameGrid, type PlacementMap, pictureSpansOf, secondsToFlicks, ZERO } from '@pendolo/core/time'
+import { DEFAULT_STRIP, eventRange, type FileFacts, frameGridOf, pictureSpans } from '@pendolo/core/project'
+import { type Flicks, type FrameGrid, flicks, type PlacementMap, pictureSpansOf, secondsToFlicks, ZERO } from '@pendolo/core/time'
 import { mediaUrl } from '../data/client.ts'
 import type { PlayModel, PlaySound } from './types.ts'
 
-/** Length of the project's time: the master's. */
+/** Where the master ends; it begins at 0. */
 export function masterEnd(project: ProjectState): Flicks {
   const clip = project.doc.masterClipId ? project.doc.clips[project.doc.masterClipId] : undefined
   const file = clip && project.files.find((f) => f.id === clip.fileId)
   return file ? secondsToFlicks(file.facts.durationSeconds) : ZERO
+}
+
+/** The event from its first picture or sound to its last; the master is somewhere in it. */
+export function eventOf(project: ProjectState): { start: Flicks; end: Flicks } {
+  const { start, end } = eventRange(project.doc, (id) => project.files.find((f) => f.id === id)?.facts)
+  return { start, end: flicks(Math.max(end, masterEnd(project))) }
 }
 
 /** Whether an angle has sound, and no picture in any of its files. */
@@ -49,7 +56,8 @@ export function playModel(project: ProjectState): PlayModel {
     sounds: playSounds(project),
     points: (doc.cuts.find((c) => c.id === doc.activeCutId) ?? doc.cuts[0]).points,
     standIn: doc.settings.standIn,
-    end: masterEnd(project),
+    event: eventOf(project),
+    film: filmRange(doc, masterEnd(project)),
   }
 }
 

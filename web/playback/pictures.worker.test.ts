@@ -67,7 +67,6 @@ const model = (over: Partial<PictureModel> = {}): PictureModel => ({
     { time: seconds(10), angleId: 'b' },
   ] as never,
   standIn: 'next',
-  end: seconds(40),
   ...over,
 })
 const canvas = () => ({ width: 160, height: 90, getContext: () => ({ fillRect: () => undefined, fillStyle: '' }) }) as never

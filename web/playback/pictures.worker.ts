@@ -24,7 +24,7 @@ const TELL_EVERY = 100
 
 const tiles = new Map<string, Tile>()
 const streams = new Map<string, { stream: FrameStream; used: number }>()
-let model: PictureModel = { angles: [], clips: [], points: [], standIn: 'next', end: flicks(0) }
+let model: PictureModel = { angles: [], clips: [], points: [], standIn: 'next' }
 let clock: ClockMap = { playing: false, time: 0, wall: 0, speed: 1 }
 /** A choice that was pressed and whose cut lies a little ahead. */
 let preview: { angleId: string; until: number } | null = null

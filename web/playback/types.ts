@@ -37,10 +37,13 @@ export interface PlayModel {
   readonly sounds: readonly PlaySound[]
   readonly points: Points
   readonly standIn: 'next' | 'black'
-  readonly end: Flicks
+  /** Where one may go: the master and all that was placed before it, beside it and after it. */
+  readonly event: { readonly start: Flicks; readonly end: Flicks }
+  /** What the film covers. */
+  readonly film: { readonly start: Flicks; readonly end: Flicks }
 }
 
-export type PictureModel = Omit<PlayModel, 'sounds'>
+export type PictureModel = Omit<PlayModel, 'sounds' | 'event' | 'film'>
 
 /** Where the clock is, as an affine map from absolute wall time in ms: what the worker draws by. */
 export interface ClockMap {

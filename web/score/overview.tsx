@@ -10,7 +10,7 @@ export function Overview({
   laneOf,
   lanes,
   hues,
-  total,
+  whole,
   view,
   left,
   width,
@@ -21,17 +21,18 @@ export function Overview({
   laneOf: ReadonlyMap<string, number>
   lanes: number
   hues: readonly number[]
-  total: number
+  /** All that there is to see. */
+  whole: TimeView
   view: TimeView
   left: number
   width: number
   height: number
   onShow: (from: number) => void
 }) {
-  const x = (t: number) => left + (t / Math.max(1, total * 1.02)) * width
+  const x = (t: number) => left + ((t - whole.from) / Math.max(1, whole.span)) * width
   const go = (event: React.PointerEvent<HTMLDivElement>) => {
     const box = event.currentTarget.getBoundingClientRect()
-    const at = (e: { clientX: number }) => ((e.clientX - box.left - left) / width) * total * 1.02
+    const at = (e: { clientX: number }) => whole.from + ((e.clientX - box.left - left) / width) * whole.span
     onShow(at(event) - view.span / 2)
     const follow = (e: PointerEvent) => onShow(at(e) - view.span / 2)
     const up = () => {
@@ -65,7 +66,7 @@ export function Overview({
           rx="3"
         />
       </svg>
-      <Playhead view={{ from: 0, span: total * 1.02 }} left={left} width={width} height={height - 6} />
+      <Playhead view={whole} left={left} width={width} height={height - 6} />
     </div>
   )
 }

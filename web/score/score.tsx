@@ -1,9 +1,9 @@
 import type { ProjectState } from '@pendolo/api'
 import { type PictureSpan, type Points, planFilm } from '@pendolo/core/cut'
 import { marksOnMaster, projectRate } from '@pendolo/core/project'
-import { FLICKS_PER_SECOND, type Flicks, flicks, nearestFrameStart, printTimecode } from '@pendolo/core/time'
+import { FLICKS_PER_SECOND, type Flicks, flicks, nearestFrameStart, printTimecode, ZERO } from '@pendolo/core/time'
 import { memo, useMemo, useRef, useState } from 'react'
-import { masterEnd, soundOnly } from '../playback/model.ts'
+import { eventOf, masterEnd, soundOnly } from '../playback/model.ts'
 import { engine } from '../playback/use-engine.ts'
 import { Bob } from '../ui/bob.tsx'
 import { hueOf } from '../ui/theme.ts'
@@ -40,8 +40,10 @@ export const Score = memo(function Score({ project, spans, points, actions, chos
   const { snap, roll: onRoll, paint: onPaint, join: onJoin } = actions
   const { doc } = project
   const [ref, { width, height }] = useSize<HTMLDivElement>()
-  const total = seconds(masterEnd(project))
-  const { view, zoom, move, show } = useTimeView(total, 24)
+  const recorded = useMemo(() => eventOf(project), [project])
+  // A little paper is left behind the end.
+  const whole = { from: seconds(recorded.start), span: Math.max(1, seconds(recorded.end - recorded.start) * 1.02) }
+  const { view, zoom, move, show } = useTimeView(whole, 24)
   const [drag, setDrag] = useState<{ from: Flicks; to: Flicks } | null>(null)
   const [stroke, setStroke] = useState<{ lane: number; from: number; to: number } | null>(null)
   const pressed = useRef<{ x: number; lane: number } | null>(null)
@@ -63,18 +65,17 @@ export const Score = memo(function Score({ project, spans, points, actions, chos
     () => (drag ? points.map((p) => (p.time === drag.from ? { ...p, time: drag.to } : p)).sort((a, b) => a.time - b.time) : points),
     [points, drag],
   )
-  const end = masterEnd(project)
   const plan = useMemo(
     () =>
       planFilm(
         shownPoints,
         spans,
         doc.angles.map((a) => a.id),
-        flicks(0),
-        end,
+        recorded.start,
+        recorded.end,
         doc.settings.standIn,
       ).filter((s) => s.wanted !== null),
-    [shownPoints, spans, doc.angles, end, doc.settings.standIn],
+    [shownPoints, spans, doc.angles, recorded, doc.settings.standIn],
   )
   const inView = (a: number, b: number) => b > view.from && a < view.from + view.span
   const label = (t: Flicks) => printTimecode(t, { rate, dropFrame: doc.settings.dropFrame }, doc.settings.startFrame)
@@ -83,12 +84,13 @@ export const Score = memo(function Score({ project, spans, points, actions, chos
     const box = ref.current?.getBoundingClientRect()
     return { px: event.clientX - (box?.left ?? 0), py: event.clientY - (box?.top ?? 0) }
   }
+  const at = (px: number) => flicks(Math.max(recorded.start, Math.round(timeAt(px) * FLICKS_PER_SECOND)))
   const down = (event: React.PointerEvent) => {
     const { px, py } = local(event)
     if (px < LABELS || event.button !== 0) return
     const lane = Math.floor((py - lanesTop) / laneHeight)
     if (py < lanesTop || lane >= doc.angles.length) {
-      engine.seek(nearestFrameStart(flicks(Math.round(Math.max(0, timeAt(px)) * FLICKS_PER_SECOND)), rate))
+      engine.seek(nearestFrameStart(at(px), rate))
       pressed.current = null
       if (py < lanesTop) scrub()
       return
@@ -108,7 +110,6 @@ export const Score = memo(function Score({ project, spans, points, actions, chos
       setStroke(null)
       if (!start) return
       const { px: now } = local(e)
-      const at = (p: number) => flicks(Math.round(Math.max(0, timeAt(p)) * FLICKS_PER_SECOND))
       if (Math.abs(now - start.x) <= 4) {
         engine.seek(nearestFrameStart(at(now), rate))
         return
@@ -122,7 +123,7 @@ export const Score = memo(function Score({ project, spans, points, actions, chos
   }
   /** Dragging over the master's waveform moves the playhead along. */
   const scrub = () => {
-    const follow = (e: PointerEvent) => engine.seek(nearestFrameStart(flicks(Math.round(Math.max(0, timeAt(local(e).px)) * FLICKS_PER_SECOND)), rate))
+    const follow = (e: PointerEvent) => engine.seek(nearestFrameStart(at(local(e).px), rate))
     const up = () => {
       window.removeEventListener('pointermove', follow)
       window.removeEventListener('pointerup', up)
@@ -135,7 +136,7 @@ export const Score = memo(function Score({ project, spans, points, actions, chos
     event.preventDefault()
     let target = time
     const follow = (e: PointerEvent) => {
-      target = snap(flicks(Math.round(Math.max(0, timeAt(local(e).px)) * FLICKS_PER_SECOND)))
+      target = snap(at(local(e).px))
       setDrag({ from: time, to: target })
     }
     const up = () => {
@@ -156,8 +157,8 @@ export const Score = memo(function Score({ project, spans, points, actions, chos
   }
 
   const lines = barLines(doc.pulse, view.from, view.span, plotWidth)
-  const keepFrom = doc.keep.start === null ? 0 : seconds(doc.keep.start)
-  const keepTo = doc.keep.end === null ? total : seconds(doc.keep.end)
+  const keepFrom = seconds(doc.keep.start ?? ZERO)
+  const keepTo = seconds(doc.keep.end ?? masterEnd(project))
 
   return (
     <div className="score" ref={ref} style={{ flex: 1, minHeight: 0 }}>
@@ -266,12 +267,8 @@ export const Score = memo(function Score({ project, spans, points, actions, chos
               />
             )
           })}
-          {keepFrom > view.from && (
-            <rect x={LABELS} y={HEAD} width={Math.max(0, x(keepFrom) - LABELS)} height={lanesBottom - HEAD} fill="var(--paper-deep)" opacity="0.72" />
-          )}
-          {keepTo < view.from + view.span && (
-            <rect x={x(keepTo)} y={HEAD} width={Math.max(0, width - x(keepTo))} height={lanesBottom - HEAD} fill="var(--paper-deep)" opacity="0.72" />
-          )}
+          <Outside from={LABELS} to={Math.min(width, x(keepFrom))} height={lanesBottom - HEAD} />
+          <Outside from={Math.max(LABELS, x(keepTo))} to={width} height={lanesBottom - HEAD} />
         </g>
         <text x="12" y={16} fontSize="11.5" fill="var(--ink-quiet)">
           {doc.pulse && doc.pulse.tempoBpm > 0 ? `♩ = ${doc.pulse.tempoBpm.toFixed(1)}` : ''}
@@ -315,7 +312,7 @@ export const Score = memo(function Score({ project, spans, points, actions, chos
         laneOf={laneOf}
         lanes={doc.angles.length}
         hues={doc.angles.map((a) => a.hue)}
-        total={total}
+        whole={whole}
         view={view}
         left={LABELS}
         width={plotWidth}
@@ -325,6 +322,21 @@ export const Score = memo(function Score({ project, spans, points, actions, chos
     </div>
   )
 })
+
+/** What the film leaves out before its beginning and after its end. */
+function Outside({ from, to, height }: { from: number; to: number; height: number }) {
+  if (to <= from) return null
+  return (
+    <g>
+      <rect x={from} y={HEAD} width={to - from} height={height} fill="var(--paper-deep)" opacity="0.72" />
+      {to - from > 100 && (
+        <text x={from + 10} y={HEAD + 18} fontSize="11.5" fill="var(--ink-quiet)">
+          not in the film
+        </text>
+      )}
+    </g>
+  )
+}
 
 function Lane({
   y,

@@ -10,15 +10,19 @@ export interface TimeView {
 
 const SHORTEST = 0.4
 
-/** A view of [0, total) that can be zoomed and moved, and turns the page when the playhead leaves it while playing. */
-export function useTimeView(total: number, initialSpan: number) {
-  const [view, setView] = useState<TimeView>({ from: 0, span: Math.min(initialSpan, Math.max(1, total)) })
+/**
+ * A view of a stretch of time that can be zoomed and moved, and turns the page when the playhead leaves it while playing.
+ * @param whole all that there is to see; at first its part after 0 is seen
+ */
+export function useTimeView(whole: TimeView, initialSpan: number) {
+  const { from: first, span: all } = whole
+  const [view, setView] = useState<TimeView>({ from: 0, span: Math.min(initialSpan, Math.max(1, all)) })
   const fit = useCallback(
     (from: number, span: number): TimeView => {
-      const s = Math.max(SHORTEST, Math.min(Math.max(1, total * 1.02), span))
-      return { span: s, from: Math.max(0, Math.min(Math.max(0, total * 1.02 - s), from)) }
+      const s = Math.max(SHORTEST, Math.min(Math.max(1, all), span))
+      return { span: s, from: Math.max(first, Math.min(Math.max(first, first + all - s), from)) }
     },
-    [total],
+    [first, all],
   )
   const zoom = useCallback((factor: number, around: number) => setView((v) => fit(around - (around - v.from) * factor, v.span * factor)), [fit])
   const move = useCallback((by: number) => setView((v) => fit(v.from + by, v.span)), [fit])

@@ -6,6 +6,7 @@ import { Pause, Play } from 'lucide-react'
 import { useEffect, useMemo, useRef } from 'react'
 import { useHotkeys } from 'react-hotkeys-hook'
 import { Link } from 'react-router'
+import { eventOf, masterEnd } from '../playback/model.ts'
 import { engine, useEngine } from '../playback/use-engine.ts'
 import type { StageProps } from '../project-frame.tsx'
 import { MasterTime } from '../score/master-time.tsx'
@@ -55,7 +56,11 @@ export function Switch({ project, edit, top }: StageProps) {
     }
     return pulling[settings.magnet]()
   }, [doc, settings.magnet])
-  const snap = (t: Flicks) => (t <= 0 ? flicks(0) : pulled(t, near(marks, t, 0.18), rate, settings.lead, settings.magnet))
+  const snap = (t: Flicks) => (t <= engine.event.start ? engine.event.start : pulled(t, near(marks, t, 0.18), rate, settings.lead, settings.magnet))
+  const reachesPast = useMemo(() => {
+    const { start, end } = eventOf(project)
+    return start < 0 || end > masterEnd(project)
+  }, [project])
   const zoomRef = useRef<((factor: number) => void) | null>(null)
   /** Time of the last press in this run of playing: what lies between two presses has been cut anew. */
   const pass = useRef<Flicks | null>(null)
@@ -70,10 +75,12 @@ export function Switch({ project, edit, top }: StageProps) {
       return
     }
     const running = engine.getState().playing
-    const pressed = flicks(Math.max(0, Math.round(now - (running ? (lag / 1000) * FLICKS_PER_SECOND : 0))))
+    const pressed = flicks(Math.max(engine.event.start, Math.round(now - (running ? (lag / 1000) * FLICKS_PER_SECOND : 0))))
     // Standing, the place has been chosen already; running, the magnet takes the press to the beat it was meant for.
     const at =
-      running && marks.length > 0 ? flicks(Math.max(0, pulled(pressed, marks, rate, settings.lead, settings.magnet))) : nearestFrameStart(pressed, rate)
+      running && marks.length > 0
+        ? flicks(Math.max(engine.event.start, pulled(pressed, marks, rate, settings.lead, settings.magnet)))
+        : nearestFrameStart(pressed, rate)
     const since = running && pass.current !== null && pass.current < at ? pass.current : undefined
     // The picture changes with the key; the score follows when it has been drawn anew.
     if (running) engine.preview(angleId, flicks(Math.max(at, now + Math.round(PREVIEW_SECONDS * FLICKS_PER_SECOND))))
@@ -100,7 +107,7 @@ export function Switch({ project, edit, top }: StageProps) {
     )
     return i < 0 ? null : points[i].time
   }
-  const rollTo = (from: Flicks, to: Flicks) => edit([{ type: 'roll', cutId: cut.id, time: from, to: flicks(Math.max(0, to)) }], 'roll a cut')
+  const rollTo = (from: Flicks, to: Flicks) => edit([{ type: 'roll', cutId: cut.id, time: from, to: flicks(Math.max(engine.event.start, to)) }], 'roll a cut')
   const nudge = (frames: number) => {
     const at = nearestPoint()
     if (at !== null) rollTo(at, flicks(at + frames * frameStart(1, rate)))
@@ -210,6 +217,15 @@ export function Switch({ project, edit, top }: StageProps) {
                 { type: 'divider' as const },
                 { key: 'head', label: 'the film starts at the playhead', onClick: () => edit([{ type: 'keep', start: engine.now() }], 'trim the head') },
                 { key: 'tail', label: 'the film ends at the playhead', onClick: () => edit([{ type: 'keep', end: engine.now() }], 'trim the tail') },
+                ...(reachesPast
+                  ? [
+                      {
+                        key: 'event',
+                        label: 'the film covers all that was recorded',
+                        onClick: () => edit([{ type: 'keep', ...engine.event }], 'film all that was recorded'),
+                      },
+                    ]
+                  : []),
                 ...(doc.keep.start !== null || doc.keep.end !== null
                   ? [{ key: 'whole', label: 'the whole master again', onClick: () => edit([{ type: 'keep', start: null, end: null }], 'keep the whole') }]
                   : []),

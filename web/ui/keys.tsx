@@ -7,7 +7,7 @@ const KEYS: { keys: string; what: string; where: string }[] = [
   { keys: 'J  K  L', what: 'shuttle backwards, stop, forwards (again: faster)', where: 'everywhere' },
   { keys: '← →', what: 'one frame back, on; with Shift one second', where: 'everywhere' },
   { keys: '↑ ↓', what: 'previous, next cut', where: 'Switch' },
-  { keys: 'Home End', what: 'to the start, to the end', where: 'everywhere' },
+  { keys: 'Home End', what: 'to the start, to the end of the film; with Shift of all that was recorded', where: 'everywhere' },
   { keys: '1 … 9, 0, Q … P', what: 'show this angle from here on', where: 'Switch' },
   { keys: 'Shift + 1 … P', what: 'give this angle to the stretch under the playhead', where: 'Switch' },
   { keys: '[  ]', what: 'move the nearest cut a frame earlier, later; with Shift to the beat before, after', where: 'Switch' },

@@ -13,9 +13,9 @@ const RETIME_FROM = 0.001
  */
 export function writeOtio(exchange: Exchange): string {
   const rate = rateToNumber(exchange.rate)
-  const cutTrack = track(`Cut: ${exchange.cutName}`, 'Video', lane(exchange, exchange.cut, exchange.fromFrame))
-  const angles = exchange.angles.map((a) => track(a.name, 'Video', lane(exchange, a.segments, 0), { pendolo: { angleId: a.id } }))
-  const sound = exchange.master ? [track('Master', 'Audio', [masterClip(exchange.master.file, exchange.master.frames, rate)])] : []
+  const cutTrack = track(`Cut: ${exchange.cutName}`, 'Video', lane(exchange, exchange.cut))
+  const angles = exchange.angles.map((a) => track(a.name, 'Video', lane(exchange, a.segments), { pendolo: { angleId: a.id } }))
+  const sound = exchange.master ? [track('Master', 'Audio', masterLane(exchange.master, -exchange.originFrame, rate))] : []
   const stack: OtioObject = {
     OTIO_SCHEMA: 'Stack.1',
     name: 'tracks',
@@ -29,7 +29,7 @@ export function writeOtio(exchange: Exchange): string {
   const timeline: OtioObject = {
     OTIO_SCHEMA: 'Timeline.1',
     name: exchange.name,
-    global_start_time: time(exchange.startFrame, rate),
+    global_start_time: time(exchange.startFrame + exchange.originFrame, rate),
     tracks: stack,
     metadata: { pendolo: { rate: exchange.doc.settings.rate, dropFrame: exchange.dropFrame, cutStartsAtFrame: exchange.fromFrame } },
   }
@@ -52,10 +52,10 @@ function gap(frames: number, rate: number): OtioObject {
   return { OTIO_SCHEMA: 'Gap.1', name: '', metadata: {}, source_range: range(time(0, rate), time(frames, rate)), effects: [], markers: [], enabled: true }
 }
 
-function lane(exchange: Exchange, segments: Segment[], origin: number): OtioObject[] {
+function lane(exchange: Exchange, segments: Segment[]): OtioObject[] {
   const rate = rateToNumber(exchange.rate)
   const out: OtioObject[] = []
-  let at = origin
+  let at = exchange.originFrame
   for (const segment of segments) {
     if (segment.fromFrame > at) out.push(gap(segment.fromFrame - at, rate))
     out.push(segment.source ? clip(exchange, segment, rate) : gap(segment.frames, rate))
@@ -95,6 +95,11 @@ function clip(exchange: Exchange, segment: Segment, rate: number): OtioObject {
   }
 }
 
+function masterLane(master: NonNullable<Exchange['master']>, before: number, rate: number): OtioObject[] {
+  const clip = masterClip(master.file, master.frames, rate)
+  return before > 0 ? [gap(before, rate), clip] : [clip]
+}
+
 function masterClip(file: ExchangeFile, frames: number, rate: number): OtioObject {
   const sampling = file.facts.audio?.sampleRate ?? 48000
   const whole = time(Math.round(file.facts.durationSeconds * sampling), sampling)
@@ -127,7 +132,7 @@ function markers(exchange: Exchange, rate: number): OtioObject[] {
     color: 'YELLOW',
     comment: mark.text ?? '',
     marked_range: range(
-      time(frameAt(mark.time, exchange.rate), rate),
+      time(frameAt(mark.time, exchange.rate) - exchange.originFrame, rate),
       time(mark.end === undefined ? 0 : frameAt(mark.end, exchange.rate) - frameAt(mark.time, exchange.rate), rate),
     ),
     metadata: { pendolo: { kind: mark.kind, seconds: mark.time / FLICKS_PER_SECOND } },
