@@ -1,3 +1,4 @@
+import { mkdirSync, renameSync } from 'node:fs'
 import path from 'node:path'
 import { expect, type Page, test } from '@playwright/test'
 import { CAMERAS, makeNumbers } from './numbers.ts'
@@ -10,8 +11,10 @@ interface State {
     placements: Record<string, { start: number; rate: number; verdict: string; method: string; locked: boolean }>
     strips: Record<string, { gainDb: number }>
     masterClipId: string
+    angles: { id: string }[]
+    activeCutId: string
   }
-  files: { id: string; name: string; ready: { tile: boolean; sound: boolean } }[]
+  files: { id: string; name: string; path: string; ready: { tile: boolean; sound: boolean } }[]
 }
 
 const SECOND = 705_600_000
@@ -305,4 +308,28 @@ test('a page that nobody touches rests: while nothing plays, nothing is drawn', 
   await expect.poll(inOneSecond).toBeGreaterThan(10)
   await page.getByRole('button', { name: 'Stop' }).click()
   await expect.poll(inOneSecond).toBe(0)
+})
+
+test('an original that went elsewhere is missed in words, and found again by its content', async ({ page }) => {
+  const { doc, files } = await state()
+  const { path: was } = files.find((f) => f.name === 'a.mp4') as State['files'][number]
+  const now = path.join(path.dirname(was), '..', 'second disk', 'evening one.mp4')
+  mkdirSync(path.dirname(now))
+  renameSync(was, now)
+  const choice = { angleId: doc.angles[0].id }
+  await server.api(`/projects/${id}/edits?label=cut`, { edits: [{ type: 'choose', cutId: doc.activeCutId, time: 5 * SECOND, choice }] })
+  const { jobId } = await server.api<{ jobId: string }>(`/projects/${id}/film`, { width: 320, height: 180, rate: '25/1' })
+  const film = async () => (await server.api<{ id: string; detail: string }[]>('/jobs')).find((j) => j.id === jobId)?.detail
+  await expect.poll(film).toContain('a.mp4 is missing; find it again in Gather')
+
+  await page.goto(`${server.url}/${id}/gather`)
+  await expect(page.getByRole('alert')).toContainText('One original is not where it was: a.mp4')
+  await page.getByRole('button', { name: 'Look for it' }).click()
+  await expect(page.getByText('evening one.mp4 found again')).toBeVisible()
+  await expect(page.getByRole('alert')).toHaveCount(0)
+  await expect(page.getByRole('row', { name: 'evening one.mp4' })).toBeVisible()
+  expect((await state()).files.map((f) => f.path)).toContain(path.normalize(now))
+  await page.getByRole('link', { name: 'Hand over' }).click()
+  await page.getByRole('button', { name: 'Make the film' }).click()
+  await expect(page.getByRole('link', { name: /\.mp4/ })).toBeVisible({ timeout: 60_000 })
 })

@@ -1,4 +1,5 @@
 import { once } from 'node:events'
+import { existsSync } from 'node:fs'
 import { rm } from 'node:fs/promises'
 import type { Writable } from 'node:stream'
 import type { Exchange, ExchangeFile, Segment } from '@pendolo/core/formats'
@@ -32,7 +33,7 @@ export async function renderFilm(
 ): Promise<void> {
   for (const segment of exchange.cut) {
     const { source } = segment
-    if (source && !files.has(source.file.id)) throw new MediaError(`${source.file.name} is missing; find it again in Gather`)
+    if (source && !existsSync(source.file.path)) throw new MediaError(`${source.file.name} is missing; find it again in Gather`)
   }
   await completeFiles([out], async ([part]) => {
     const soundFile = `${part}.f32`

@@ -16,7 +16,7 @@ export interface Workshop {
 
 /** @throws MediaError when a file was taken away meanwhile */
 export function present(file: FileRow): void {
-  if (!existsSync(file.path)) throw new MediaError(`${file.path} is missing; put it back where it was and try again`)
+  if (!existsSync(file.path)) throw new MediaError(`${file.path} is missing; find it again in Gather, then try again`)
 }
 
 /** The file that keeps the project's time; `heard` when its sound is needed. */

@@ -1,5 +1,5 @@
 import { randomUUID } from 'node:crypto'
-import { readdir, realpath, stat } from 'node:fs/promises'
+import { stat } from 'node:fs/promises'
 import path from 'node:path'
 import { type Angle, type Clip, type Edit, type FileFacts, nextHue, type ProjectDoc } from '@pendolo/core/project'
 import { PROJECT_RATES, type ProjectRate, rateKey } from '@pendolo/core/time'
@@ -7,9 +7,10 @@ import type { Config } from '../config.ts'
 import { contentKey } from '../media/content.ts'
 import { MediaError } from '../media/ffmpeg.ts'
 import { notesFor, probe } from '../media/probe.ts'
-import { looksLikeMedia } from './media-names.ts'
+import { recognise } from './find-again.ts'
 import { allowedPath } from './roots.ts'
 import type { FileRow, ProjectStore } from './store.ts'
+import { mediaBelow } from './walk.ts'
 
 /** Folders that cameras make by themselves and that name no camera. */
 const GENERIC = /^(dcim|private|avchd|bdmv|stream|video|videos|clip|clips|media|footage|\d{3}.*)$/i
@@ -49,37 +50,37 @@ const MOST_FILES = 2000
 
 async function walk(folder: string): Promise<string[]> {
   const out: string[] = []
-  const base = await realpath(folder)
-  const queue = [base]
-  while (queue.length > 0 && out.length < MOST_FILES) {
-    const at = queue.shift() as string
-    for (const entry of (await readdir(at, { withFileTypes: true })).sort((a, b) => a.name.localeCompare(b.name, 'en', { numeric: true }))) {
-      if (entry.name.startsWith('.')) continue
-      const full = path.join(at, entry.name)
-      // Links are not followed: they could lead out of the allowed folders.
-      if (entry.isDirectory()) queue.push(full)
-      else if (entry.isFile() && looksLikeMedia(entry.name)) out.push(full)
-    }
-  }
+  for await (const file of mediaBelow(folder)) if (out.push(file) === MOST_FILES) break
   return out.sort((a, b) => a.localeCompare(b, 'en', { numeric: true }))
 }
 
 export interface GatherReport {
   readonly added: number
+  /** Names of missing originals that were among the files. */
+  readonly again: string[]
   readonly known: string[]
   readonly refused: { name: string; why: string }[]
 }
 
-/** Probes the files, groups them into angles, adds them in one edit and proposes master, rate and raster when there are none. */
+/**
+ * Probes the files, groups them into angles, adds them in one edit and proposes master, rate and raster when there are
+ * none. Originals of the project that were missing are known by their content and are not added again.
+ */
 export async function gather(config: Config, store: ProjectStore, projectId: string, picked: readonly string[]): Promise<GatherReport & { fileIds: string[] }> {
   const found = await findMedia(config, picked)
   if (found.length === 0) throw new MediaError('there are no pictures or sounds in what was picked; pick a folder with camera files')
   const doc = await store.doc(projectId)
   const existing = await store.files(projectId)
-  const report: GatherReport = { added: 0, known: [], refused: [] }
+  const again = await recognise(
+    existing,
+    found.map((f) => f.path),
+  )
+  await store.moveFiles(projectId, again)
+  const report: GatherReport = { added: 0, again: again.map((f) => f.file.name), known: [], refused: [] }
   const rows: (FileRow & { folder: string | null })[] = []
   for (const one of found) {
     const name = path.basename(one.path)
+    if (again.some((f) => f.path === one.path)) continue
     try {
       const { key, size } = await contentKey(one.path)
       if (existing.some((f) => f.path === one.path) || rows.some((f) => f.path === one.path)) {
@@ -96,7 +97,7 @@ export async function gather(config: Config, store: ProjectStore, projectId: str
   const masterFile = existing.find((f) => f.id === (doc.masterClipId ? doc.clips[doc.masterClipId]?.fileId : null))
   const { edits } = sort(doc, rows, masterFile?.facts.video != null)
   if (rows.length > 0) await store.edit(projectId, edits, rows.length === 1 ? `add ${rows[0].name}` : `add ${rows.length} files`)
-  return { ...report, added: rows.length, fileIds: rows.map((r) => r.id) }
+  return { ...report, added: rows.length, fileIds: [...rows.map((r) => r.id), ...again.map((f) => f.file.id)] }
 }
 
 /**

@@ -1,5 +1,6 @@
 import { randomUUID } from 'node:crypto'
 import { existsSync } from 'node:fs'
+import path from 'node:path'
 import type { GatheredFile, ProjectState, ProjectSummary } from '@pendolo/api'
 import { applyEdits, applyKeptPatches, type Edit, emptyProject, type FileFacts, type ProjectDoc, pictureSpans } from '@pendolo/core/project'
 import { secondsToFlicks } from '@pendolo/core/time'
@@ -231,6 +232,21 @@ export class ProjectStore {
     await this.#inOrder(() =>
       this.#db.insert(files).values(rows.map((r, i) => ({ ...r, facts: JSON.stringify(r.facts), notes: JSON.stringify(r.notes), addedAt: now + i }))),
     )
+  }
+
+  /** Originals that are somewhere else now. */
+  async moveFiles(projectId: string, moved: readonly { file: { id: string }; path: string }[]): Promise<void> {
+    if (moved.length === 0) return
+    await this.#inOrder(() =>
+      this.#db.transaction(async (tx) => {
+        for (const { file, path: now } of moved)
+          await tx
+            .update(files)
+            .set({ path: now, name: path.basename(now) })
+            .where(eq(files.id, file.id))
+      }),
+    )
+    this.#events.send({ type: 'files', projectId })
   }
 
   /** Keeps facts that only a full pass over a file can tell (exact frame count, empty channels). */

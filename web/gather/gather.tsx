@@ -17,6 +17,7 @@ import { Bob } from '../ui/bob.tsx'
 import { newId } from '../ui/ids.ts'
 import { Paper } from '../ui/paper.tsx'
 import { JobsChip } from './jobs-chip.tsx'
+import { Missing } from './missing.tsx'
 import { Sources } from './sources.tsx'
 
 const COLUMNS = ['key', 'angle and its files', 'length', 'rate', 'picture', 'sound', 'timecode, recorded', 'to note'] as const
@@ -98,6 +99,7 @@ export function Gather({ project, edit, top }: StageProps) {
             </div>
           ) : (
             <>
+              <Missing projectId={project.id} names={files.filter((f) => f.missing).map((f) => f.name)} />
               <MasterRow
                 file={masterFile}
                 choices={clips
@@ -365,7 +367,7 @@ function FileRow({
       <td className="file-name" title={factsText(file)}>
         {file.name}
         {clip.state === 'parked' && ' · parked'}
-        {file.missing && ' · missing: put it back where it was'}
+        {file.missing && ' · missing'}
         {(running ?? waiting) && (
           <div className="bar" role="progressbar" aria-valuenow={Math.round((running?.progress ?? 0) * 100)} aria-label={running?.title ?? waiting?.title}>
             <i style={{ width: `${(running?.progress ?? 0) * 100}%` }} />

@@ -8,6 +8,7 @@ import { droppedFiles } from './dropped.ts'
 
 interface Report {
   added: number
+  again: string[]
   known: string[]
   refused: { name: string; why: string }[]
 }
@@ -27,8 +28,9 @@ export function Sources({ projectId, known }: { projectId: string; known: Readon
   const tell = (report: Report) => {
     void client.invalidateQueries({ queryKey: keys.project(projectId) })
     void client.invalidateQueries({ queryKey: keys.jobs(projectId) })
+    if (report.again.length > 0) void message.success(`${report.again.join(', ')} found again`)
     if (report.added > 0) void message.success(`${report.added} file${report.added === 1 ? '' : 's'} added`)
-    else if (report.known.length > 0) void message.info('These files are in the project already')
+    else if (report.known.length > 0 && report.again.length === 0) void message.info('These files are in the project already')
     for (const r of report.refused) notification.warning({ title: `${r.name} cannot be used`, description: r.why, duration: 12 })
   }
   const attempt = async (what: string, act: () => Promise<Report>) => {

@@ -1,0 +1,87 @@
+import { copyFileSync, mkdirSync, renameSync, rmSync, symlinkSync, writeFileSync } from 'node:fs'
+import path from 'node:path'
+import type { OpenWorkshop } from '../http/serve.ts'
+import { makeMedia, showFolder, TONE, testConfig, testWorkshop } from '../testing.ts'
+import { findAgain } from './find-again.ts'
+import { gather } from './gather.ts'
+
+const config = testConfig()
+const show = showFolder(config)
+const at = (...parts: string[]) => path.join(show, ...parts)
+const move = (from: string, to: string) => {
+  mkdirSync(path.dirname(at(to)), { recursive: true })
+  renameSync(at(from), at(to))
+}
+
+let shop: OpenWorkshop
+let id: string
+
+beforeAll(async () => {
+  shop = await testWorkshop(config)
+})
+afterAll(() => shop.close())
+beforeEach(async () => {
+  rmSync(show, { recursive: true, force: true })
+  makeMedia(at('desk', 'mix.wav'), TONE)
+  // As long and as large as the mix, but another sound.
+  makeMedia(at('recorder', 'rec.wav'), ['-f', 'lavfi', '-i', 'sine=frequency=880:sample_rate=48000:duration=4'])
+  id = await shop.store.create('Depot Night')
+  await gather(config, shop.store, id, [show])
+})
+const paths = async () => (await shop.store.files(id)).map((f) => path.relative(show, f.path)).sort()
+
+test('originals that were moved or renamed are known by their content, not by size and name alone', async () => {
+  move('desk/mix.wav', 'archive/2026/evening.wav')
+  move('recorder/rec.wav', 'archive/mix.wav')
+  const { found, missing } = await findAgain(config, shop.store, id)
+  expect(found.map((f) => f.name).sort()).toEqual(['evening.wav', 'mix.wav'])
+  expect(missing).toEqual([])
+  expect(await paths()).toEqual(['archive/2026/evening.wav', 'archive/mix.wav'])
+})
+
+test('of several copies the one with the old name is taken; clips keep their place and nothing is added', async () => {
+  copyFileSync(at('desk', 'mix.wav'), at('a copy.wav'))
+  move('desk/mix.wav', 'z/deep/mix.wav')
+  const before = await shop.store.doc(id)
+  await findAgain(config, shop.store, id)
+  expect(await paths()).toEqual(['recorder/rec.wav', 'z/deep/mix.wav'])
+  expect(await shop.store.doc(id)).toEqual(before)
+})
+
+test('what is nowhere is named; what has changed is not taken for what it was', async () => {
+  rmSync(at('desk', 'mix.wav'))
+  makeMedia(at('desk', 'new', 'mix.wav'), ['-f', 'lavfi', '-i', 'sine=frequency=441:sample_rate=48000:duration=4'])
+  const { found, missing } = await findAgain(config, shop.store, id)
+  expect(found).toEqual([])
+  expect(missing).toEqual(['mix.wav'])
+  expect(await paths()).toEqual(['desk/mix.wav', 'recorder/rec.wav'])
+})
+
+test('where nothing is missing nothing changes, though there are copies', async () => {
+  copyFileSync(at('desk', 'mix.wav'), at('desk', 'copy.wav'))
+  expect(await findAgain(config, shop.store, id)).toEqual({ found: [], missing: [] })
+  expect(await paths()).toEqual(['desk/mix.wav', 'recorder/rec.wav'])
+})
+
+test('links are not followed out of the folders that may be read', async () => {
+  const outside = path.join(path.dirname(show), 'outside')
+  mkdirSync(outside, { recursive: true })
+  renameSync(at('desk', 'mix.wav'), path.join(outside, 'mix.wav'))
+  symlinkSync(outside, at('linked'))
+  symlinkSync(path.join(outside, 'mix.wav'), at('mix.wav'))
+  expect((await findAgain(config, shop.store, id)).missing).toEqual(['mix.wav'])
+})
+
+test('adding the folder where they are now finds them too, and adds only what is new', async () => {
+  move('desk/mix.wav', 'disk two/mix.wav')
+  makeMedia(
+    at('disk two', 'new.wav'),
+    TONE.map((a) => a.replace('440', '330')),
+  )
+  writeFileSync(at('disk two', 'notes.txt'), 'nothing')
+  const report = await gather(config, shop.store, id, [at('disk two')])
+  expect(report).toMatchObject({ added: 1, again: ['mix.wav'], known: [], refused: [] })
+  expect(report.fileIds).toHaveLength(2)
+  expect(await paths()).toEqual(['disk two/mix.wav', 'disk two/new.wav', 'recorder/rec.wav'])
+  expect(Object.keys((await shop.store.doc(id)).clips)).toHaveLength(3)
+})

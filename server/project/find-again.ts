@@ -1,0 +1,64 @@
+import { existsSync } from 'node:fs'
+import { stat } from 'node:fs/promises'
+import path from 'node:path'
+import type { Config } from '../config.ts'
+import { contentKey } from '../media/content.ts'
+import type { FileRow, ProjectStore } from './store.ts'
+import { mediaBelow } from './walk.ts'
+
+/** After so many media files a search is over: that many are no event any more. */
+const MOST_LOOKED_AT = 50_000
+
+/** A file that is not where it was, and where it is now. */
+export interface FoundAgain {
+  readonly file: FileRow
+  readonly path: string
+}
+
+export const missingOf = (files: readonly FileRow[]): FileRow[] => files.filter((f) => !existsSync(f.path))
+
+/**
+ * Tells which missing originals of a project some files are: the size must agree, then the content. Of equal copies the
+ * one with the old name is taken; what the project has already is none of them.
+ * @param files all files of the project
+ * @param candidates paths in an order of preference
+ */
+export async function recognise(files: readonly FileRow[], candidates: AsyncIterable<string> | Iterable<string>): Promise<FoundAgain[]> {
+  const missing = missingOf(files)
+  if (missing.length === 0) return []
+  const taken = new Set(files.map((f) => f.path))
+  const sizes = new Set(missing.map((f) => f.size))
+  const best = new Map<string, FoundAgain>()
+  let looked = 0
+  for await (const candidate of candidates) {
+    if (++looked > MOST_LOOKED_AT) break
+    if (taken.has(candidate)) continue
+    const facts = await stat(candidate).catch(() => null)
+    if (!facts?.isFile() || !sizes.has(facts.size)) continue
+    const { key } = await contentKey(candidate).catch(() => ({ key: null }))
+    for (const file of missing) {
+      if (file.contentKey !== key) continue
+      const named = path.basename(candidate) === file.name
+      if (!best.has(file.id) || (named && path.basename(best.get(file.id)?.path ?? '') !== file.name)) best.set(file.id, { file, path: candidate })
+    }
+    if (best.size === missing.length && [...best.values()].every((f) => path.basename(f.path) === f.file.name)) break
+  }
+  return [...best.values()]
+}
+
+/** Looks for the missing originals of a project in every folder that may be read. @returns those found, and names of those still missing */
+export async function findAgain(config: Config, store: ProjectStore, projectId: string): Promise<{ found: FileRow[]; missing: string[] }> {
+  await store.doc(projectId)
+  const files = await store.files(projectId)
+  async function* everywhere() {
+    for (const root of config.roots) if (existsSync(root)) yield* mediaBelow(root)
+  }
+  const found = await recognise(files, everywhere())
+  await store.moveFiles(projectId, found)
+  return {
+    found: found.map(({ file, path: now }) => ({ ...file, path: now, name: path.basename(now) })),
+    missing: missingOf(files)
+      .filter((m) => !found.some((f) => f.file.id === m.id))
+      .map((m) => m.name),
+  }
+}
