@@ -24,6 +24,8 @@ export default defineConfig({
   outputDir: 'test-results',
   use: {
     viewport: { width: 1280, height: 800 },
+    // A click meets what stands still, on a busy machine too.
+    contextOptions: { reducedMotion: 'reduce' },
     actionTimeout: PATIENCE,
     screenshot: 'only-on-failure',
     launchOptions: {

@@ -118,6 +118,12 @@ test('the beats are those the band played', async ({ page }) => {
   expect(phrases.length).toBeGreaterThan(7)
   expect(Math.min(...phrases)).toBeGreaterThan(3.8)
   expect(Math.max(...phrases)).toBeLessThan(43)
+  // The sheet follows the playhead, and draws only what is in sight.
+  await page.keyboard.press('End')
+  await expect(page.getByRole('img', { name: /^from .* to 3:07/ })).toBeInViewport()
+  await expect(page.locator('[data-line="0"]')).toHaveCount(0)
+  await page.keyboard.press('Home')
+  await expect(page.locator('[data-line="0"]')).toBeInViewport()
   if (shots) {
     const marks = [
       ['Mayor’s words', 4.2, 3],
@@ -134,7 +140,7 @@ test('the beats are those the band played', async ({ page }) => {
       await expect(page.getByRole('option', { name: 'Go to Encore' })).toBeVisible()
     }
     await page.getByRole('option', { name: 'Go to Second strain' }).click()
-    await page.locator('.pulse .lines').evaluate((e) => e.scrollTo(0, 112))
+    await page.locator('.pulse .lines').evaluate((e) => e.scrollTo(0, 128))
   }
   await shot(page, 'pulse')
 })

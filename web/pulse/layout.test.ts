@@ -1,7 +1,7 @@
 import type { Mark, Pulse } from '@pendolo/core/project'
 import { secondsToFlicks } from '@pendolo/core/time'
 import fc from 'fast-check'
-import { beatRows, breakLines, marksOnLine, matches, tempoPoints } from './layout.ts'
+import { beatRows, beatsIn, breakLines, lineAt, marksOnLine, matches, tempoPoints } from './layout.ts'
 
 const pulseOf = (times: number[], downbeats: number[], over: Partial<Pulse> = {}): Pulse => ({
   tempoBpm: 120,
@@ -55,6 +55,35 @@ describe('lines of the sheet', () => {
     expect(breakLines(null, 40).map((l) => l.to - l.from)).toEqual([16, 16, 8])
     expect(breakLines(null, 1)).toHaveLength(1)
     expect(breakLines(null, 0)).toEqual([])
+  })
+})
+
+describe('finding things on the sheet', () => {
+  const times = steady(4, 160, 0.5)
+  const pulse = pulseOf(times, every(4, 160))
+  const lines = breakLines(pulse, 84)
+
+  test('every time lies on the line that holds it; before and after, on the first and the last', () => {
+    fc.assert(
+      fc.property(fc.double({ min: 0, max: 83.99, noNaN: true }), (t) => {
+        const line = lines[lineAt(lines, t)]
+        expect(line.from <= t && t < line.to).toBe(true)
+      }),
+    )
+    expect(lineAt(lines, -3)).toBe(0)
+    expect(lineAt(lines, 500)).toBe(lines.length - 1)
+    expect(lineAt([], 1)).toBe(-1)
+  })
+
+  test('beats of a stretch are all those in it, and bars are told', () => {
+    const found = beatsIn(pulse, 20, 36)
+    const inside = found.filter((b) => b.at >= secondsToFlicks(20) && b.at < secondsToFlicks(36))
+    expect(inside.map((b) => b.at)).toEqual(steady(20, 32, 0.5).map(secondsToFlicks))
+    expect(inside.map((b) => b.bar)).toEqual(inside.map((_, i) => i % 4 === 0))
+    // No more than a second around it: an evening has thousands.
+    expect(found.length).toBeLessThanOrEqual(36)
+    expect(beatsIn(null, 0, 10)).toEqual([])
+    expect(beatsIn(pulse, 100, 120)).toEqual([])
   })
 })
 

@@ -30,6 +30,44 @@ export function breakLines(pulse: Pulse | null, total: number): Line[] {
   return out
 }
 
+/** Number of the line that a time lies on, −1 where there are none; times outside are on the first or last one. */
+export function lineAt(lines: readonly Line[], seconds: number): number {
+  let low = 0
+  let high = lines.length - 1
+  while (low < high) {
+    const middle = (low + high + 1) >> 1
+    if (lines[middle].from <= seconds) low = middle
+    else high = middle - 1
+  }
+  return lines.length === 0 ? -1 : low
+}
+
+/** Beats of a stretch and a second around it, with those that begin a bar told. */
+export function beatsIn(pulse: Pulse | null, from: number, to: number): { at: Flicks; bar: boolean }[] {
+  if (!pulse) return []
+  const { beats, downbeats } = pulse
+  const first = firstFrom(beats, (from - 1) * FLICKS_PER_SECOND)
+  const end = firstFrom(beats, (to + 1) * FLICKS_PER_SECOND)
+  let bar = firstFrom(downbeats, first)
+  return beats.slice(first, end).map((at, i) => {
+    const begins = downbeats[bar] === first + i
+    if (begins) bar++
+    return { at, bar: begins }
+  })
+}
+
+/** Index of the first of ascending values that is not below a limit. */
+function firstFrom(values: readonly number[], limit: number): number {
+  let low = 0
+  let high = values.length
+  while (low < high) {
+    const middle = (low + high) >> 1
+    if (values[middle] < limit) low = middle + 1
+    else high = middle
+  }
+  return low
+}
+
 /** A mark set by hand on a first beat may come this much early, s; it is read as standing on that bar, not at the end of the line before. */
 const EARLY = 0.12
 

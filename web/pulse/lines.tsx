@@ -1,12 +1,13 @@
 import type { Mark, Pulse, SoundSpan } from '@pendolo/core/project'
 import { FLICKS_PER_SECOND, type Flicks, flicks, printLength } from '@pendolo/core/time'
-import { useRef, useState } from 'react'
+import { useVirtualizer } from '@tanstack/react-virtual'
+import { useEffect, useMemo, useRef, useState } from 'react'
 import { engine } from '../playback/use-engine.ts'
 import { useEveryFrame, useSize } from '../score/time-view.ts'
 import { type Peaks, Waveform } from '../score/waveform.tsx'
 import { hueOf } from '../ui/theme.ts'
 import type { Stretch } from './correct.tsx'
-import { breakLines, LINE_SECONDS, type Line, marksOnLine } from './layout.ts'
+import { beatsIn, breakLines, LINE_SECONDS, type Line, lineAt, marksOnLine } from './layout.ts'
 import { OnsetCurve } from './onsets.tsx'
 
 const LEFT = 44
@@ -39,18 +40,39 @@ const flicksOf = (t: number) => flicks(Math.round(t * FLICKS_PER_SECOND))
 /** The master laid out in lines, like printed music, with bars, beats, tempo and marks. A drag chooses a stretch; a beat is dragged by its foot. */
 export function SheetLines({ pulse, marks, spans, peaks, onsets, total, stretch, onStretch, onDragBeat }: Sheet) {
   const [ref, { width }] = useSize<HTMLDivElement>()
-  const lines = breakLines(pulse, total)
+  const lines = useMemo(() => breakLines(pulse, total), [pulse, total])
   const own = width - 34
+  // An evening of hours has hundreds of lines; only those in sight are drawn.
+  const sheet = useVirtualizer({
+    count: lines.length,
+    getScrollElement: () => ref.current,
+    estimateSize: () => HEIGHT,
+    paddingStart: 16,
+    scrollPaddingEnd: HEIGHT,
+    overscan: 2,
+  })
+  // The line with the playhead comes into sight at first, when another is gone to, and while it plays; not because a
+  // correction divided the lines anew.
+  const { scrollToIndex } = sheet
+  const last = useRef(-1)
+  useEffect(() => {
+    const here = () => lineAt(lines, engine.now() / FLICKS_PER_SECOND)
+    const follow = () => {
+      const at = here()
+      if (at !== last.current && at >= 0) scrollToIndex(at, { align: 'auto' })
+      last.current = at
+    }
+    if (last.current < 0) follow()
+    else last.current = here()
+    return engine.subscribe(follow)
+  }, [lines, scrollToIndex])
   const drag = useRef<{ x: number; y: number; time: number; beat: Flicks | null; moved: boolean } | null>(null)
   const [held, setHeld] = useState<{ beat: Flicks; to: number } | null>(null)
   const spot = (event: React.PointerEvent<HTMLDivElement>) => {
     const sheets = [...event.currentTarget.querySelectorAll<HTMLElement>('[data-line]')]
-    const at = Math.max(
-      0,
-      sheets.findLastIndex((s) => s.getBoundingClientRect().top <= event.clientY),
-    )
-    const box = sheets[at]?.getBoundingClientRect()
-    const line = lines[at]
+    const under = sheets.findLast((s) => s.getBoundingClientRect().top <= event.clientY) ?? sheets[0]
+    const box = under?.getBoundingClientRect()
+    const line = lines[Number(under?.dataset.line)]
     if (!box || !line) return null
     const span = Math.max(line.to - line.from, LINE_SECONDS)
     const plot = own - LEFT - RIGHT
@@ -90,41 +112,49 @@ export function SheetLines({ pulse, marks, spans, peaks, onsets, total, stretch,
   }
   return (
     <div className="lines" ref={ref} onPointerDown={down} onPointerMove={move} onPointerUp={up} onPointerCancel={up}>
-      {width > 0 &&
-        lines.map((line, i) => (
-          <SheetLine
-            key={line.from}
-            line={line}
-            width={own}
-            pulse={pulse}
-            marks={marksOnLine(marks, lines, i)}
-            spans={spans}
-            peaks={peaks}
-            onsets={onsets}
-            stretch={stretch}
-            held={held}
-          />
-        ))}
+      <div style={{ position: 'relative', height: sheet.getTotalSize() }}>
+        {width > 0 &&
+          sheet
+            .getVirtualItems()
+            .map(({ index, start }) => (
+              <SheetLine
+                key={lines[index].from}
+                index={index}
+                top={start}
+                line={lines[index]}
+                width={own}
+                pulse={pulse}
+                marks={marksOnLine(marks, lines, index)}
+                spans={spans}
+                peaks={peaks}
+                onsets={onsets}
+                stretch={stretch}
+                held={held}
+              />
+            ))}
+      </div>
     </div>
   )
 }
 
 interface OneLine extends Pick<Sheet, 'pulse' | 'spans' | 'peaks' | 'onsets' | 'stretch'> {
   readonly marks: ReturnType<typeof marksOnLine>
+  readonly index: number
+  /** Where it begins on the sheet, px. */
+  readonly top: number
   readonly line: Line
   readonly width: number
   readonly held: { beat: Flicks; to: number } | null
 }
 
-function SheetLine({ line, width, pulse, marks, spans, peaks, onsets, stretch, held }: OneLine) {
+function SheetLine({ index, top, line, width, pulse, marks, spans, peaks, onsets, stretch, held }: OneLine) {
   const head = useRef<HTMLDivElement>(null)
   const plot = width - LEFT - RIGHT
   // Every line has the same scale unless it is longer than usual; a short one ends early, like a last line of print.
   const span = Math.max(line.to - line.from, LINE_SECONDS)
   const x = (t: number) => LEFT + ((t - line.from) / span) * plot
-  const down = new Set(pulse?.downbeats)
-  const beats = (pulse?.beats ?? [])
-    .map((b, i) => ({ t: held?.beat === b ? held.to : secondsOf(b), bar: down.has(i), at: b }))
+  const beats = beatsIn(pulse, line.from, line.to)
+    .map((b) => ({ ...b, t: held?.beat === b.at ? held.to : secondsOf(b.at) }))
     .filter((b) => b.t >= line.from - 1e-6 && b.t < line.to - 1e-6)
   // The middle distance: a pause on the line is no slow beat.
   const distances = beats
@@ -147,7 +177,7 @@ function SheetLine({ line, width, pulse, marks, spans, peaks, onsets, stretch, h
   const locks = (pulse?.locked ?? []).map(shade).filter((r) => r !== null)
   const step = pulse?.clarityStep ?? 0.5
   return (
-    <div data-line style={{ position: 'relative', height: HEIGHT, width }}>
+    <div data-line={index} style={{ position: 'absolute', top, height: HEIGHT, width }}>
       <Waveform
         peaks={peaks}
         from={line.from}

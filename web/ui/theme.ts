@@ -29,6 +29,8 @@ const shared = {
   borderRadius: 6,
   motionDurationMid: '0.12s',
   motionDurationSlow: '0.16s',
+  // Whoever asked their system for less movement gets none.
+  motion: !window.matchMedia('(prefers-reduced-motion: reduce)').matches,
 }
 
 /** Dark rooms and pictures. */
