@@ -5,9 +5,9 @@ import { expect, type Page, test } from '@playwright/test'
 import { scratch, TestServer } from './server.ts'
 
 const root = path.dirname(import.meta.dirname)
-/** The files of the show and their light copies are those of `./pendolo demo`: making them takes two minutes. */
+/** The show's files and their light copies are kept between runs: making them takes two minutes. */
 const kept = path.join(root, '.cache', 'demo')
-/** The project is a new one each time; whoever plays with the demo finds it as it was left. */
+/** The project is a new one each time, so that every run begins alike. */
 let home: string
 const shots = process.env.PENDOLO_SHOTS === '1'
 
@@ -126,16 +126,29 @@ test('the beats are those the band played', async ({ page }) => {
   await expect(page.locator('[data-line="0"]')).toBeInViewport()
   if (shots) {
     const marks = [
-      ['Mayor’s words', 4.2, 3],
-      ['Whistle', 46, 5],
-      ['Second strain', 83.1, 1],
-      ['Drum break', 99.65, 0],
-      ['Encore', 133.98, 4],
-    ] as const
+      { name: 'Speech', from: 4, to: 45.9, hue: 3 },
+      { name: 'Whistle', from: 46, hue: 5 },
+      { name: 'March', from: 50, to: 125, hue: 2 },
+      { name: 'Second strain', from: 83.1, hue: 1 },
+      { name: 'Drum break', from: 99.65, hue: 0 },
+      { name: 'Encore', from: 133.98, to: 176, hue: 4 },
+    ]
     const { doc } = await server.api<State>('/projects/depot-night')
     if (!doc.marks.some((m) => m.kind === 'cue')) {
       await server.api('/projects/depot-night/edits?label=marks', {
-        edits: [{ type: 'addMarks', marks: marks.map(([name, t, hue]) => ({ id: name, name, time: Math.round(t * SECOND), kind: 'cue', hue })) }],
+        edits: [
+          {
+            type: 'addMarks',
+            marks: marks.map(({ name, from, to, hue }) => ({
+              id: name,
+              name,
+              hue,
+              kind: to ? 'section' : 'cue',
+              time: Math.round(from * SECOND),
+              ...(to && { end: Math.round(to * SECOND) }),
+            })),
+          },
+        ],
       })
       await expect(page.getByRole('option', { name: 'Go to Encore' })).toBeVisible()
     }

@@ -148,6 +148,11 @@ test('parts are marked where the cameras were started anew, once for each take, 
   expect(first.time).toBe(0)
   expect(second.time / SECOND).toBeCloseTo(Math.min(A.start + AGAIN.a, B.start + AGAIN.b), 1)
   expect(first.end).toBe(second.time)
+  await page.getByRole('link', { name: 'Switch' }).click()
+  await page.getByRole('button', { name: 'Parts of the event' }).click()
+  await page.getByRole('menuitem', { name: /Part 2/ }).click()
+  await expect.poll(() => page.evaluate(() => window.pendolo.health().soundSeconds)).toBeCloseTo(second.time / SECOND, 3)
+  await expect(page.getByRole('button', { name: 'Parts of the event' })).toHaveText('Part 2 ▾')
   await page.getByRole('link', { name: 'Pulse' }).click()
   // One part alone can leave the house.
   await page.getByRole('option', { name: 'Go to Part 2' }).click()

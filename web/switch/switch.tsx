@@ -16,6 +16,7 @@ import { newId } from '../ui/ids.ts'
 import { Paper } from '../ui/paper.tsx'
 import { useStable } from '../ui/stable.ts'
 import { setTouchLag, useTouchLag } from '../ui/touch-lag.ts'
+import { Parts } from './parts.tsx'
 import { Wall } from './wall.tsx'
 
 const CODES = ANGLE_KEYS.map((k) => (/\d/.test(k) ? `Digit${k}` : `Key${k.toUpperCase()}`))
@@ -162,6 +163,8 @@ export function Switch({ project, edit, top }: StageProps) {
     join: (t: Flicks) => edit([{ type: 'join', cutId: cut.id, time: t }], 'join'),
   })
   const chosen = useEngine(({ time }) => points[pointAt(points, time)]?.angleId ?? null)
+  const end = masterEnd(project)
+  const outside = useEngine(({ time }) => time < 0 || time > end)
   const bar = useEngine(({ time }) => (doc.pulse ? barLabel(doc.pulse, time) : ''))
 
   if (doc.angles.length === 0 || spans.length === 0) {
@@ -236,8 +239,9 @@ export function Switch({ project, edit, top }: StageProps) {
               {cut.name} · {cutsOf(points.length)} ▾
             </button>
           </Dropdown>
+          <Parts project={project} />
           <span className="spring" />
-          <span className="quiet">{bar}</span>
+          <span className="quiet">{outside ? 'outside the master' : bar}</span>
           <MasterTime settings={settings} />
           <Button
             type="text"
