@@ -99,6 +99,14 @@ test('a silent clip is put in place by eye: both pictures stepped to the same in
   await expect.poll(() => rightFrame(page)).toBe(115)
   await page.getByRole('button', { name: 'back in step' }).click()
   await expect.poll(() => rightFrame(page)).toBe(114)
+  // Enlarged, the pictures take the room of the proof; all that steps them stays in sight.
+  const picture = page.getByRole('img', { name: 'Picture of the chosen clip' })
+  const { width } = (await picture.boundingBox()) ?? { width: 0 }
+  await page.getByRole('button', { name: 'larger' }).click()
+  await expect.poll(async () => (await picture.boundingBox())?.width).toBeGreaterThan(1.4 * width)
+  for (const name of ['smaller', 'Step the clip one frame on']) await expect(page.getByRole('button', { name })).toBeInViewport({ ratio: 1 })
+  await page.getByRole('button', { name: 'smaller' }).click()
+  await expect(verdict(page)).toBeVisible()
   await page.keyboard.press('Control+z')
   await expect.poll(async () => await placed('d.mp4')).toBeUndefined()
 })

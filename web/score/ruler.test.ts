@@ -1,5 +1,5 @@
 import { secondsToFlicks } from '@pendolo/core/time'
-import { barLines, ticks } from './ruler.ts'
+import { barLines, laneHeightFor, ticks } from './ruler.ts'
 
 const pulse = {
   tempoBpm: 120,
@@ -30,6 +30,13 @@ describe('the ruler', () => {
     const far = barLines(pulse, 0, 200, 1000)
     expect(far.every((l) => l.bar !== null)).toBe(true)
     for (let i = 1; i < far.length; i++) expect(((far[i].seconds - far[i - 1].seconds) / 200) * 1000).toBeGreaterThan(30)
+  })
+
+  test('all lanes stand in a small room together, up to two dozen; few are not stretched', () => {
+    for (let lanes = 1; lanes <= 24; lanes++) expect(laneHeightFor(240, lanes) * lanes).toBeLessThanOrEqual(240)
+    expect(laneHeightFor(240, 2)).toBe(37)
+    expect(laneHeightFor(240, 60)).toBe(9)
+    expect(laneHeightFor(-5, 0)).toBe(9)
   })
 
   test('without a pulse there are no bars', () => expect(barLines(null, 0, 10, 1000)).toEqual([]))

@@ -32,3 +32,11 @@ export function barLines(pulse: Pulse | null, from: number, span: number, width:
   })
   return out
 }
+
+const LEAST_LANE = 9
+const MOST_LANE = 37
+
+/** How high a lane is, px, so that as many as there are stand in the room they have; no lower than can be read and hit. */
+export function laneHeightFor(room: number, lanes: number): number {
+  return Math.max(LEAST_LANE, Math.min(MOST_LANE, Math.floor(room / Math.max(1, lanes))))
+}

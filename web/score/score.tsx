@@ -9,7 +9,7 @@ import { Bob } from '../ui/bob.tsx'
 import { hueOf } from '../ui/theme.ts'
 import { Overview } from './overview.tsx'
 import { Playhead } from './playhead.tsx'
-import { barLines, ticks } from './ruler.ts'
+import { barLines, laneHeightFor, ticks } from './ruler.ts'
 import { useSize, useTimeView } from './time-view.ts'
 import { usePeaks, Waveform } from './waveform.tsx'
 
@@ -54,7 +54,9 @@ export const Score = memo(function Score({ project, spans, points, actions, chos
 
   const plotWidth = Math.max(10, width - LABELS)
   const lanesTop = HEAD + WAVE
-  const laneHeight = Math.max(21, Math.min(37, Math.floor((height - lanesTop - OVERVIEW - 8) / Math.max(1, doc.angles.length))))
+  const laneHeight = laneHeightFor(height - lanesTop - OVERVIEW - 8, doc.angles.length)
+  const head = Math.min(5.6, laneHeight / 2)
+  const labelHeight = Math.min(20, laneHeight - 1)
   const lanesBottom = lanesTop + laneHeight * doc.angles.length
   const x = (t: number) => LABELS + ((t - view.from) / view.span) * plotWidth
   const timeAt = (px: number) => view.from + ((px - LABELS) / plotWidth) * view.span
@@ -254,8 +256,8 @@ export const Score = memo(function Score({ project, spans, points, actions, chos
                 aria-label={`cut to ${name} at ${label(p.time)}`}
                 cx={px}
                 cy={py}
-                rx={7.2}
-                ry={5.6}
+                rx={head * 1.29}
+                ry={head}
                 transform={`rotate(-18 ${px} ${py})`}
                 fill="var(--ink)"
                 onPointerDown={(e) => grab(e, drag && drag.to === p.time ? drag.from : p.time)}
@@ -279,20 +281,21 @@ export const Score = memo(function Score({ project, spans, points, actions, chos
         {doc.angles.map((angle, i) => (
           <g key={angle.id}>
             <line x1="0" x2={width} y1={laneY(i) + laneHeight} y2={laneY(i) + laneHeight} stroke="var(--ink-line)" />
-            <foreignObject x="8" y={laneY(i) + laneHeight / 2 - 10} width={LABELS - 12} height="20">
+            <foreignObject x="8" y={laneY(i) + (laneHeight - labelHeight) / 2} width={LABELS - 12} height={labelHeight}>
               <div
                 style={{
                   display: 'flex',
                   gap: 7,
                   alignItems: 'center',
-                  height: 20,
-                  fontSize: 12.5,
+                  height: labelHeight,
+                  fontSize: Math.min(12.5, labelHeight - 2.5),
+                  lineHeight: 1,
                   color: 'var(--ink)',
                   whiteSpace: 'nowrap',
                   overflow: 'hidden',
                 }}
               >
-                <Bob index={i} hue={angle.hue} lit={angle.id === chosenAngle} />
+                <Bob index={i} hue={angle.hue} lit={angle.id === chosenAngle} size={labelHeight} />
                 {angle.name}
               </div>
             </foreignObject>
@@ -355,6 +358,7 @@ function Lane({
   spans: [number, number][]
   empty: string | null
 }) {
+  const pad = Math.min(6, height / 4)
   const holes: [number, number][] = []
   let at = left
   for (const [a, b] of [...spans].sort((p, q) => p[0] - q[0])) {
@@ -365,14 +369,14 @@ function Lane({
   return (
     <g>
       {empty === null ? (
-        holes.map(([a, b]) => <rect key={a} x={a} y={y + 3} width={Math.max(0, b - a)} height={height - 6} fill="url(#hatch)" />)
+        holes.map(([a, b]) => <rect key={a} x={a} y={y + pad / 2} width={Math.max(0, b - a)} height={height - pad} fill="url(#hatch)" />)
       ) : (
-        <text x={left + 10} y={y + height / 2 + 4} fontSize="11.5" fill="var(--ink-quiet)">
+        <text x={left + 10} y={y + height / 2 + 4} fontSize={Math.min(11.5, height - 2)} fill="var(--ink-quiet)">
           {empty}
         </text>
       )}
       {spans.map(([a, b]) => (
-        <rect key={a} x={a} y={y + 6} width={Math.max(1, b - a)} height={height - 12} rx="2" fill={hueOf(hue)} opacity="0.17" />
+        <rect key={a} x={a} y={y + pad} width={Math.max(1, b - a)} height={height - 2 * pad} rx="2" fill={hueOf(hue)} opacity="0.17" />
       ))}
     </g>
   )

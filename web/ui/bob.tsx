@@ -8,9 +8,13 @@ export function angleKey(index: number): string {
   return (ANGLE_KEYS[index] ?? String(index + 1)).toUpperCase()
 }
 
-export function Bob({ index, hue, lit = false }: { index: number; hue: number; lit?: boolean }) {
+/** @param size px across; small ones where many angles share the room */
+export function Bob({ index, hue, lit = false, size = 20 }: { index: number; hue: number; lit?: boolean; size?: number }) {
   return (
-    <span className={lit ? 'bob lit' : 'bob'} style={{ '--hue': hueOf(hue) } as CSSProperties}>
+    <span
+      className={lit ? 'bob lit' : 'bob'}
+      style={{ '--hue': hueOf(hue), width: size, height: size, fontSize: size * 0.53, borderWidth: size < 16 ? 1 : 2 } as CSSProperties}
+    >
       {angleKey(index)}
     </span>
   )
