@@ -36,7 +36,7 @@ export interface ProjectState {
   canRedo: string | null
 }
 
-export const JOB_KINDS = ['light', 'sound', 'lineup', 'pulse', 'film'] as const
+export const JOB_KINDS = ['light', 'sound', 'lineup', 'pulse', 'film', 'originals'] as const
 export type JobKind = (typeof JOB_KINDS)[number]
 export const JOB_STATES = ['queued', 'running', 'done', 'failed', 'cancelled'] as const
 export type JobState = (typeof JOB_STATES)[number]

@@ -1,4 +1,4 @@
-import { type Flicks, flicks, frameStart, nearestFrameStart, type Rate } from '../time/index.ts'
+import { type Flicks, firstFrom, flicks, frameStart, nearestFrameStart, type Rate } from '../time/index.ts'
 
 /** What cuts are pulled to: nothing, beats, first beats of bars, strong hits, marks such as first words. */
 export const MAGNETS = ['off', 'beat', 'bar', 'hit', 'mark'] as const
@@ -7,13 +7,7 @@ export type Magnet = (typeof MAGNETS)[number]
 /** Index of the mark nearest to the instant in an ascending list, −1 when empty (a tie goes to the earlier). */
 export function nearestIndex(times: readonly number[], time: number): number {
   if (times.length === 0) return -1
-  let low = 0
-  let high = times.length
-  while (low < high) {
-    const middle = (low + high) >> 1
-    if (times[middle] < time) low = middle + 1
-    else high = middle
-  }
+  const low = firstFrom(times.length, (i) => times[i], time)
   if (low === 0) return 0
   if (low === times.length) return low - 1
   return times[low] - time < time - times[low - 1] ? low : low - 1

@@ -1,4 +1,4 @@
-import type { Flicks } from '../time/index.ts'
+import { type Flicks, lastUpTo } from '../time/index.ts'
 
 /** "From here on, this choice": an angle, or one take of it where several lie on the same stretch. */
 export interface SwitchPoint {
@@ -22,14 +22,7 @@ export class CutError extends Error {
 
 /** Index of the point that rules at the instant, −1 before the first. */
 export function pointAt(points: Points, time: Flicks): number {
-  let low = 0
-  let high = points.length
-  while (low < high) {
-    const middle = (low + high) >> 1
-    if (points[middle].time <= time) low = middle + 1
-    else high = middle
-  }
-  return low - 1
+  return lastUpTo(points.length, (i) => points[i].time, time)
 }
 
 /** Half-open stretch [start, end) ruled by point `index`; the last one ends at `end`. */

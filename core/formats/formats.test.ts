@@ -175,6 +175,19 @@ describe('a film that begins before the master and ends after it', () => {
     expect(exchange.cut.reduce((sum, s) => sum + s.frames, 0)).toBe(488)
   })
 
+  test('has record times of the day before in an edit list, where the start timecode is midnight', () => {
+    const midnight = applyEdits(doc, [{ type: 'settings', change: { startFrame: 0 } }]).doc
+    const events = writeEdl(layOut('Show', midnight, files))
+      .split('\r\n')
+      .filter((line) => /^\d{3} /.test(line))
+    expect(events[0]).toMatch(/23:59:58:00 \d\d:\d\d:\d\d:\d\d$/)
+    expect(events[events.length - 1]).toMatch(/00:00:17:13$/)
+    expect(events.join()).not.toContain('-0')
+    // Dropped labels count: a day is as many frames shorter as it has dropped.
+    const drop = applyEdits(midnight, [{ type: 'settings', change: { rate: '30000/1001', dropFrame: true } }]).doc
+    expect(writeEdl(layOut('Show', drop, files))).toMatch(/ 23:59:58;0\d /)
+  })
+
   test('keeps angles, master, marks and cut beside each other in OpenTimelineIO', () => {
     const timeline = JSON.parse(writeOtio(exchange))
     // An hour less two seconds: the tracks begin before the master's own start timecode.

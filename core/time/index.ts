@@ -23,6 +23,7 @@ export {
   rateKey,
   rateToNumber,
 } from './rates.ts'
+export { firstFrom, lastUpTo } from './search.ts'
 export {
   canDropFrames,
   frameToTimecode,

@@ -1,4 +1,4 @@
-import { readFileSync } from 'node:fs'
+import { readFileSync, rmSync } from 'node:fs'
 import path from 'node:path'
 import { layOut } from '@pendolo/core/formats'
 import { applyEdits, type Edit, emptyProject } from '@pendolo/core/project'
@@ -16,7 +16,7 @@ const signal = new AbortController().signal
 const click = (name: string, seconds: number, rate = 48000) =>
   makeMedia(path.join(folder, name), ['-f', 'lavfi', '-i', `aevalsrc='if(eq(n,${Math.round(seconds * rate)}),0.5,0)':s=${rate}:d=3`, '-c:a', 'pcm_f32le'])
 
-async function mix(edits: Edit[]): Promise<Float32Array> {
+async function mix(edits: Edit[], gone?: string): Promise<Float32Array> {
   const rows = await Promise.all(
     [click('master.wav', 0.5), click('camera.wav', 1)].map(async (file, i) => ({
       id: `f${i}`,
@@ -51,6 +51,7 @@ async function mix(edits: Edit[]): Promise<Float32Array> {
     { type: 'place', by: 'search', placements: { c: place(0.75, 1) }, loose: {} },
     ...edits,
   ])
+  if (gone) rmSync(path.join(folder, gone))
   const files = exchangeFiles(rows)
   const out = path.join(folder, 'mix.f32')
   const frames = await mixSound(config, layOut('Mix', doc, files), files, out, signal)
@@ -101,6 +102,24 @@ describe('the film’s sound', () => {
     const left = await mix([{ type: 'place', by: 'search', placements: { c: place }, loose: {} }, strip('c', { on: true }), strip('m', { mute: true })])
     const peak = left.reduce((best, x, i) => (Math.abs(x) > Math.abs(left[best]) ? i : best), 0)
     expect(Math.abs(peak - at(0.75 + 1.0002))).toBeLessThanOrEqual(1)
+  })
+
+  test('begins before the master with what a camera heard then, and is silent after all of it', async () => {
+    const early = { start: secondsToFlicks(-1.5), rate: 1, method: 'through' as const, verdict: 'sure' as const, confidence: 1, why: '', locked: false }
+    const left = await mix([
+      { type: 'place', by: 'search', placements: { c: early }, loose: {} },
+      { type: 'keep', start: secondsToFlicks(-1), end: secondsToFlicks(4) },
+      strip('c', { on: true }),
+    ])
+    expect(left).toHaveLength(5 * FILM_SOUND_RATE)
+    // The camera's click half a second before the master begins, the master's own half a second after.
+    expect([...left.keys()].filter((i) => Math.abs(left[i]) > 0.1)).toEqual([at(0.5), at(1.5)])
+  })
+
+  test('is not made without a sound that is to be heard; one that is off is not missed', async () => {
+    await expect(mix([], 'master.wav')).rejects.toThrow(/master\.wav is missing; find it again in Gather/)
+    await expect(mix([strip('c', { on: true })], 'camera.wav')).rejects.toThrow(/camera\.wav is missing/)
+    expect((await mix([], 'camera.wav'))[at(0.5)]).not.toBe(0)
   })
 
   test('mute, solo and trims count', async () => {

@@ -1,5 +1,5 @@
 import { once } from 'node:events'
-import { createWriteStream, existsSync } from 'node:fs'
+import { createWriteStream } from 'node:fs'
 import type { Readable } from 'node:stream'
 import { finished } from 'node:stream/promises'
 import type { Exchange, ExchangeFile } from '@pendolo/core/formats'
@@ -8,7 +8,8 @@ import { DEFAULT_STRIP, type Placement } from '@pendolo/core/project'
 import { interpolate } from '@pendolo/core/signal'
 import { FLICKS_PER_SECOND, frameStart, piecesOf } from '@pendolo/core/time'
 import type { Config } from '../config.ts'
-import { Cancelled, endChild, inputArguments, MediaError, start } from '../media/ffmpeg.ts'
+import { Cancelled, endChild, inputArguments, start } from '../media/ffmpeg.ts'
+import { present } from '../media/originals.ts'
 import { soundClock } from '../media/sound-clock.ts'
 
 export const FILM_SOUND_RATE = 48000
@@ -164,7 +165,7 @@ export async function mixSound(
   const from = Math.round(seconds(exchange.fromFrame) * FILM_SOUND_RATE)
   const total = Math.round(seconds(exchange.toFrame) * FILM_SOUND_RATE) - from
   const sounds = heard(exchange, files)
-  for (const { file } of sounds) if (!existsSync(file.path)) throw new MediaError(`${file.name} is missing; find it again in Gather`)
+  for (const { file } of sounds) present(file)
   const sources = sounds.map((h) => new PlacedSound(config, h.file, h.placement, h.gain))
   const stream = createWriteStream(out)
   try {

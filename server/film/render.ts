@@ -1,5 +1,4 @@
 import { once } from 'node:events'
-import { existsSync } from 'node:fs'
 import { rm } from 'node:fs/promises'
 import type { Writable } from 'node:stream'
 import type { Exchange, ExchangeFile, Segment } from '@pendolo/core/formats'
@@ -8,6 +7,7 @@ import { frameShownAt, frameStart } from '@pendolo/core/time'
 import type { Config } from '../config.ts'
 import { completeFiles } from '../media/artefacts.ts'
 import { Cancelled, endChild, lastWords, MediaError, start } from '../media/ffmpeg.ts'
+import { present } from '../media/originals.ts'
 import { FrameDecoder, type GridFrame } from './decoder.ts'
 import { FILM_SOUND_RATE, mixSound } from './mix.ts'
 
@@ -33,7 +33,7 @@ export async function renderFilm(
 ): Promise<void> {
   for (const segment of exchange.cut) {
     const { source } = segment
-    if (source && !existsSync(source.file.path)) throw new MediaError(`${source.file.name} is missing; find it again in Gather`)
+    if (source) present(source.file)
   }
   await completeFiles([out], async ([part]) => {
     const soundFile = `${part}.f32`

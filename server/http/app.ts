@@ -8,7 +8,6 @@ import type { Schema } from 'yup'
 import { exchangeFiles, queueFileJobs, safeName } from '../jobs/handlers.ts'
 import type { Workshop } from '../jobs/workshop.ts'
 import { ARTEFACTS, type Artefact, artefactPath } from '../media/artefacts.ts'
-import { findAgain } from '../project/find-again.ts'
 import { gather } from '../project/gather.ts'
 import { listFolder, listRoots } from '../project/roots.ts'
 import type { EventHub } from './events.ts'
@@ -96,9 +95,8 @@ export function makeApp(shop: Workshop, events: EventHub, log: Logger, port: () 
   }
   api.post('/projects/:id/gather', async (request, response) => afterGather(request.params.id, body<{ paths: string[] }>(request, gatherBody).paths, response))
   api.post('/projects/:id/find-again', async (request, response) => {
-    const { found, missing } = await findAgain(config, store, request.params.id)
-    await queueFileJobs(shop, request.params.id, found)
-    response.json({ found: found.map((f) => f.name), missing })
+    await store.doc(request.params.id)
+    response.status(202).json({ jobId: await queue.add({ projectId: request.params.id, kind: 'originals', title: 'look for originals' }) })
   })
   api.post('/projects/:id/upload', async (request, response) => {
     await store.doc(request.params.id)

@@ -5,10 +5,11 @@ import { HUE_COUNT, type Mark, type ProjectDoc } from '@pendolo/core/project'
 import { FLICKS_PER_SECOND, secondsToFlicks } from '@pendolo/core/time'
 import { artefactPath, completeFiles } from '../media/artefacts.ts'
 import { MediaError } from '../media/ffmpeg.ts'
+import { present } from '../media/originals.ts'
 import type { MicrophoneFile } from '../media/speech.ts'
 import type { FileRow } from '../project/store.ts'
 import type { JobRun } from './queue.ts'
-import { masterOf, present, type Workshop } from './workshop.ts'
+import { masterOf, type Workshop } from './workshop.ts'
 
 /** Listens to the master for beats, for parts and loud moments, or for speech. */
 export async function findInMaster(shop: Workshop, run: JobRun): Promise<{ detail: string }> {

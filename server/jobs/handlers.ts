@@ -11,12 +11,14 @@ import { artefactPath } from '../media/artefacts.ts'
 import { MediaError } from '../media/ffmpeg.ts'
 import { makeLightCopies } from '../media/light.ts'
 import { makeLuma } from '../media/luma.ts'
+import { present } from '../media/originals.ts'
 import { notesFor } from '../media/probe.ts'
 import { makeSound, type SoundFindings } from '../media/sound.ts'
+import { findAgain } from '../project/find-again.ts'
 import type { FileRow } from '../project/store.ts'
 import { findInMaster } from './find.ts'
 import type { JobRun } from './queue.ts'
-import { masterOf, present, type Workshop } from './workshop.ts'
+import { masterOf, type Workshop } from './workshop.ts'
 
 /** Teaches the queue what each kind of job does. */
 export function installHandlers(shop: Workshop): void {
@@ -26,6 +28,7 @@ export function installHandlers(shop: Workshop): void {
   queue.handle('lineup', (run) => lineUp(shop, run))
   queue.handle('pulse', (run) => findInMaster(shop, run))
   queue.handle('film', (run) => film(shop, run))
+  queue.handle('originals', (run) => originals(shop, run))
 }
 
 /** Queues what a newly gathered file needs. */
@@ -176,18 +179,33 @@ export function atRate(doc: ProjectDoc, rateText: string): ProjectDoc {
 async function film(shop: Workshop, run: JobRun) {
   const body = run.payload as FilmBody
   const doc = await shop.store.doc(run.projectId)
-  const rows = await shop.store.files(run.projectId)
-  const files = exchangeFiles(rows)
+  const files = exchangeFiles(await shop.store.files(run.projectId))
   const name = await shop.store.name(run.projectId)
   const exchange = layOut(name, atRate(doc, body.rate), files)
-  for (const segment of exchange.cut) {
-    const used = rows.find((r) => r.id === segment.source?.file.id)
-    if (used) present(used)
-  }
   const fileName = `${safeName(name)}-${run.jobId.slice(0, 8)}.mp4`
   const out = path.join(shop.config.films, fileName)
   await renderFilm(shop.config, exchange, files, { width: body.width & ~1, height: body.height & ~1 }, out, run.report, run.signal)
   return { detail: 'ready', result: { path: out, name: `${safeName(name)}.mp4`, bytes: statSync(out).size } }
+}
+
+async function originals(shop: Workshop, run: JobRun) {
+  const { found, missing } = await findAgain(
+    shop.config,
+    shop.store,
+    run.projectId,
+    (looked) => run.report(0, `${looked} file${looked === 1 ? '' : 's'} looked at`),
+    run.signal,
+  )
+  await queueFileJobs(shop, run.projectId, found)
+  const named = (what: string, names: string[]) => (names.length > 0 ? [`${what}: ${names.join(', ')}`] : [])
+  const detail = [
+    ...named(
+      'found again',
+      found.map((f) => f.name),
+    ),
+    ...named('not in the folders that may be read', missing),
+  ]
+  return { detail: detail.join('; ') || 'nothing was missing' }
 }
 
 export function safeName(name: string): string {

@@ -33,10 +33,10 @@ export interface NewJob {
 }
 
 /** Smaller runs first: hearing comes before seeing, and what a person waits for before what merely improves the view. */
-const PRIORITY: Record<JobKind, number> = { lineup: 0, film: 1, sound: 2, pulse: 3, light: 4 }
+const PRIORITY: Record<JobKind, number> = { originals: 0, lineup: 0, film: 1, sound: 2, pulse: 3, light: 4 }
 /** Jobs of one kind at the same time; ffmpeg itself uses several cores. */
 const AT_ONCE = 2
-const KIND_AT_ONCE: Record<JobKind, number> = { lineup: 1, film: 1, sound: 1, pulse: 1, light: 1 }
+const KIND_AT_ONCE: Record<JobKind, number> = { originals: 1, lineup: 1, film: 1, sound: 1, pulse: 1, light: 1 }
 /** Progress is told at most this often, ms. */
 const TELL_EVERY = 200
 

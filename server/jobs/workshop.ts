@@ -1,8 +1,8 @@
-import { existsSync } from 'node:fs'
 import type { ProjectDoc } from '@pendolo/core/project'
 import type { Analysis } from '../analysis.ts'
 import type { Config } from '../config.ts'
 import { MediaError } from '../media/ffmpeg.ts'
+import { present } from '../media/originals.ts'
 import type { FileRow, ProjectStore } from '../project/store.ts'
 import type { JobQueue } from './queue.ts'
 
@@ -12,11 +12,6 @@ export interface Workshop {
   readonly store: ProjectStore
   readonly queue: JobQueue
   readonly analysis: Analysis
-}
-
-/** @throws MediaError when a file was taken away meanwhile */
-export function present(file: FileRow): void {
-  if (!existsSync(file.path)) throw new MediaError(`${file.path} is missing; find it again in Gather, then try again`)
 }
 
 /** The file that keeps the project's time; `heard` when its sound is needed. */

@@ -1,6 +1,7 @@
 import { copyFileSync, mkdirSync, renameSync, rmSync, symlinkSync, writeFileSync } from 'node:fs'
 import path from 'node:path'
 import type { OpenWorkshop } from '../http/serve.ts'
+import { Cancelled } from '../media/ffmpeg.ts'
 import { makeMedia, showFolder, TONE, testConfig, testWorkshop } from '../testing.ts'
 import { findAgain } from './find-again.ts'
 import { gather } from './gather.ts'
@@ -28,12 +29,13 @@ beforeEach(async () => {
   id = await shop.store.create('Depot Night')
   await gather(config, shop.store, id, [show])
 })
+const look = (signal = new AbortController().signal, onLooked: (count: number) => void = () => undefined) => findAgain(config, shop.store, id, onLooked, signal)
 const paths = async () => (await shop.store.files(id)).map((f) => path.relative(show, f.path)).sort()
 
 test('originals that were moved or renamed are known by their content, not by size and name alone', async () => {
   move('desk/mix.wav', 'archive/2026/evening.wav')
   move('recorder/rec.wav', 'archive/mix.wav')
-  const { found, missing } = await findAgain(config, shop.store, id)
+  const { found, missing } = await look()
   expect(found.map((f) => f.name).sort()).toEqual(['evening.wav', 'mix.wav'])
   expect(missing).toEqual([])
   expect(await paths()).toEqual(['archive/2026/evening.wav', 'archive/mix.wav'])
@@ -43,7 +45,7 @@ test('of several copies the one with the old name is taken; clips keep their pla
   copyFileSync(at('desk', 'mix.wav'), at('a copy.wav'))
   move('desk/mix.wav', 'z/deep/mix.wav')
   const before = await shop.store.doc(id)
-  await findAgain(config, shop.store, id)
+  await look()
   expect(await paths()).toEqual(['recorder/rec.wav', 'z/deep/mix.wav'])
   expect(await shop.store.doc(id)).toEqual(before)
 })
@@ -51,7 +53,7 @@ test('of several copies the one with the old name is taken; clips keep their pla
 test('what is nowhere is named; what has changed is not taken for what it was', async () => {
   rmSync(at('desk', 'mix.wav'))
   makeMedia(at('desk', 'new', 'mix.wav'), ['-f', 'lavfi', '-i', 'sine=frequency=441:sample_rate=48000:duration=4'])
-  const { found, missing } = await findAgain(config, shop.store, id)
+  const { found, missing } = await look()
   expect(found).toEqual([])
   expect(missing).toEqual(['mix.wav'])
   expect(await paths()).toEqual(['desk/mix.wav', 'recorder/rec.wav'])
@@ -59,7 +61,7 @@ test('what is nowhere is named; what has changed is not taken for what it was', 
 
 test('where nothing is missing nothing changes, though there are copies', async () => {
   copyFileSync(at('desk', 'mix.wav'), at('desk', 'copy.wav'))
-  expect(await findAgain(config, shop.store, id)).toEqual({ found: [], missing: [] })
+  expect(await look()).toEqual({ found: [], missing: [] })
   expect(await paths()).toEqual(['desk/mix.wav', 'recorder/rec.wav'])
 })
 
@@ -69,7 +71,7 @@ test('links are not followed out of the folders that may be read', async () => {
   renameSync(at('desk', 'mix.wav'), path.join(outside, 'mix.wav'))
   symlinkSync(outside, at('linked'))
   symlinkSync(path.join(outside, 'mix.wav'), at('mix.wav'))
-  expect((await findAgain(config, shop.store, id)).missing).toEqual(['mix.wav'])
+  expect((await look()).missing).toEqual(['mix.wav'])
 })
 
 test('adding the folder where they are now finds them too, and adds only what is new', async () => {
@@ -84,4 +86,18 @@ test('adding the folder where they are now finds them too, and adds only what is
   expect(report.fileIds).toHaveLength(2)
   expect(await paths()).toEqual(['disk two/mix.wav', 'disk two/new.wav', 'recorder/rec.wav'])
   expect(Object.keys((await shop.store.doc(id)).clips)).toHaveLength(3)
+})
+
+test('it tells how many files it has looked at, and stopped it changes nothing', async () => {
+  move('desk/mix.wav', 'z/mix.wav')
+  const counts: number[] = []
+  const stop = new AbortController()
+  const stopped = look(stop.signal, (count) => {
+    counts.push(count)
+    stop.abort()
+  })
+  await expect(stopped).rejects.toThrow(Cancelled)
+  expect(counts).toEqual([1])
+  expect(await paths()).toEqual(['desk/mix.wav', 'recorder/rec.wav'])
+  expect((await look()).missing).toEqual([])
 })

@@ -15,7 +15,7 @@ export interface FoundAgain {
   readonly path: string
 }
 
-export const missingOf = (files: readonly FileRow[]): FileRow[] => files.filter((f) => !existsSync(f.path))
+const missingOf = (files: readonly FileRow[]): FileRow[] => files.filter((f) => !existsSync(f.path))
 
 /**
  * Tells which missing originals of a project some files are: the size must agree, then the content. Of equal copies the
@@ -46,12 +46,29 @@ export async function recognise(files: readonly FileRow[], candidates: AsyncIter
   return [...best.values()]
 }
 
-/** Looks for the missing originals of a project in every folder that may be read. @returns those found, and names of those still missing */
-export async function findAgain(config: Config, store: ProjectStore, projectId: string): Promise<{ found: FileRow[]; missing: string[] }> {
-  await store.doc(projectId)
+/**
+ * Looks for the missing originals of a project in every folder that may be read.
+ * @param onLooked told the number of media files looked at so far
+ * @returns those found, and names of those still missing
+ * @throws Cancelled when the signal fires; then nothing has changed
+ */
+export async function findAgain(
+  config: Config,
+  store: ProjectStore,
+  projectId: string,
+  onLooked: (count: number) => void,
+  signal: AbortSignal,
+): Promise<{ found: FileRow[]; missing: string[] }> {
   const files = await store.files(projectId)
+  let looked = 0
   async function* everywhere() {
-    for (const root of config.roots) if (existsSync(root)) yield* mediaBelow(root)
+    for (const root of config.roots) {
+      if (!existsSync(root)) continue
+      for await (const file of mediaBelow(root, signal)) {
+        onLooked(++looked)
+        yield file
+      }
+    }
   }
   const found = await recognise(files, everywhere())
   await store.moveFiles(projectId, found)

@@ -99,7 +99,7 @@ export function Gather({ project, edit, top }: StageProps) {
             </div>
           ) : (
             <>
-              <Missing projectId={project.id} names={files.filter((f) => f.missing).map((f) => f.name)} />
+              <Missing projectId={project.id} names={files.filter((f) => f.missing).map((f) => f.name)} jobs={jobs} />
               <MasterRow
                 file={masterFile}
                 choices={clips

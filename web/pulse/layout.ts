@@ -1,5 +1,5 @@
 import type { Mark, Pulse } from '@pendolo/core/project'
-import { FLICKS_PER_SECOND, type Flicks } from '@pendolo/core/time'
+import { FLICKS_PER_SECOND, type Flicks, firstFrom, lastUpTo } from '@pendolo/core/time'
 
 /** Seconds on a line when there is no pulse to break lines at. */
 export const LINE_SECONDS = 16
@@ -32,40 +32,26 @@ export function breakLines(pulse: Pulse | null, total: number): Line[] {
 
 /** Number of the line that a time lies on, −1 where there are none; times outside are on the first or last one. */
 export function lineAt(lines: readonly Line[], seconds: number): number {
-  let low = 0
-  let high = lines.length - 1
-  while (low < high) {
-    const middle = (low + high + 1) >> 1
-    if (lines[middle].from <= seconds) low = middle
-    else high = middle - 1
-  }
-  return lines.length === 0 ? -1 : low
+  return lines.length === 0
+    ? -1
+    : Math.max(
+        0,
+        lastUpTo(lines.length, (i) => lines[i].from, seconds),
+      )
 }
 
 /** Beats of a stretch and a second around it, with those that begin a bar told. */
 export function beatsIn(pulse: Pulse | null, from: number, to: number): { at: Flicks; bar: boolean }[] {
   if (!pulse) return []
   const { beats, downbeats } = pulse
-  const first = firstFrom(beats, (from - 1) * FLICKS_PER_SECOND)
-  const end = firstFrom(beats, (to + 1) * FLICKS_PER_SECOND)
-  let bar = firstFrom(downbeats, first)
+  const first = firstFrom(beats.length, (i) => beats[i], (from - 1) * FLICKS_PER_SECOND)
+  const end = firstFrom(beats.length, (i) => beats[i], (to + 1) * FLICKS_PER_SECOND)
+  let bar = firstFrom(downbeats.length, (i) => downbeats[i], first)
   return beats.slice(first, end).map((at, i) => {
     const begins = downbeats[bar] === first + i
     if (begins) bar++
     return { at, bar: begins }
   })
-}
-
-/** Index of the first of ascending values that is not below a limit. */
-function firstFrom(values: readonly number[], limit: number): number {
-  let low = 0
-  let high = values.length
-  while (low < high) {
-    const middle = (low + high) >> 1
-    if (values[middle] < limit) low = middle + 1
-    else high = middle
-  }
-  return low
 }
 
 /** A mark set by hand on a first beat may come this much early, s; it is read as standing on that bar, not at the end of the line before. */

@@ -1,4 +1,4 @@
-import { frameToTimecode, nominalRate, rateToNumber } from '../../time/index.ts'
+import { frameToTimecode, nominalRate, rateToNumber, timecodeToFrame } from '../../time/index.ts'
 import { type Exchange, type ExchangeFile, mediaStartFrame } from '../exchange.ts'
 
 /**
@@ -8,7 +8,9 @@ import { type Exchange, type ExchangeFile, mediaStartFrame } from '../exchange.t
  */
 export function writeEdl(exchange: Exchange): string {
   const style = { rate: exchange.rate, dropFrame: exchange.dropFrame }
-  const tc = (frame: number) => frameToTimecode(frame, style)
+  // Record times before midnight are those of the day before: the format knows no sign.
+  const day = timecodeToFrame(`23:59:59:${nominalRate(exchange.rate) - 1}`, style) + 1
+  const tc = (frame: number) => frameToTimecode(frame < 0 ? frame + day : frame, style)
   const lines = [`TITLE: ${exchange.name.replace(/[^\x20-\x7e]/g, '_').slice(0, 70)}`, `FCM: ${exchange.dropFrame ? 'DROP FRAME' : 'NON-DROP FRAME'}`, '']
   const reels = new Map<string, string>()
   let event = 0

@@ -1,4 +1,5 @@
 import { type MidiData, type MidiEvent, parseMidi, writeMidi } from 'midi-file'
+import { lastUpTo } from '../../time/index.ts'
 import { type BeatEntries, type EntryKind, type MarkEntry, type MarkSheet, MarksError } from './sheet.ts'
 
 /** Ticks a quarter: as fine as the format allows, so that marks between beats keep their time. */
@@ -151,14 +152,13 @@ export function readMidi(bytes: Uint8Array): Song {
     else anchors.push({ tick, us: us + ((tick - from) / ticks) * perBeat, perBeat: event.microsecondsPerBeat })
   }
   const secondsAt = (tick: number) => {
-    let low = 0
-    let high = anchors.length - 1
-    while (low < high) {
-      const middle = (low + high + 1) >> 1
-      if (anchors[middle].tick <= tick) low = middle
-      else high = middle - 1
-    }
-    const a = anchors[low]
+    const a =
+      anchors[
+        Math.max(
+          0,
+          lastUpTo(anchors.length, (i) => anchors[i].tick, tick),
+        )
+      ]
     return (a.us + ((tick - a.tick) / ticks) * a.perBeat) / 1e6
   }
   const marks: MarkEntry[] = []
