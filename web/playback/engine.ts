@@ -171,7 +171,8 @@ export class Engine {
       const at = this.now()
       if ((this.#speed > 0 && at >= until) || (this.#speed < 0 && at <= this.event.start)) {
         this.stop()
-        if (this.#speed > 0) this.seek(flicks(Math.min(at, until)))
+        // Not where the last look at the clock happened to find it.
+        this.seek(flicks(Math.min(at, until)))
         return
       }
       this.#tellClock()
