@@ -158,8 +158,9 @@ test('a clip is slid along the master with Alt, not without, and not when it is 
 test('an answer that was on its way when a clip was locked does not unlock it on the screen', async ({ page }) => {
   await page.goto(`${server.url}/${id}/line-up`)
   await page.getByRole('button', { name: /b\.mov, sure/ }).click()
-  await page.keyboard.press(']')
   const { start } = await placed('b.mov')
+  await page.keyboard.press(']')
+  await expect.poll(async () => (await placed('b.mov')).start).not.toBe(start)
   // From now on the server answers at once, but what it says arrives a second and a half later.
   await page.route(`**/api/projects/${id}`, async (route) => {
     const response = await route.fetch()
@@ -167,7 +168,7 @@ test('an answer that was on its way when a clip was locked does not unlock it on
     await route.fulfill({ response })
   })
   await page.keyboard.press('Control+z')
-  await expect.poll(async () => (await placed('b.mov')).start).not.toBe(start)
+  await expect.poll(async () => (await placed('b.mov')).start).toBe(start)
   await page.keyboard.press('Alt+l')
   await expect.poll(async () => (await placed('b.mov')).locked).toBe(true)
   await page.waitForTimeout(4500)
