@@ -1,16 +1,23 @@
 import { WAYS } from '@pendolo/core/lineup'
 import { PROJECT_RATES } from '@pendolo/core/time'
 import * as yup from 'yup'
+import { id } from './edits.ts'
 
-const name = yup.string().trim().min(1, 'give the project a name').max(120, 'names have at most 120 characters')
+const name = yup.string().strict().matches(/\S/, 'give the project a name').max(120, 'names have at most 120 characters')
+
+/** A week, as for every time of a project. */
+const MOST_SECONDS = 7 * 86_400
 
 export const newProjectBody = yup.object({ name: name.required('give the project a name') }).noUnknown()
-export const gatherBody = yup.object({ paths: yup.array(yup.string().min(1).max(4096).required()).min(1).max(500).required() }).noUnknown()
+export const gatherBody = yup
+  .object({ paths: yup.array(yup.string().min(1).max(4096).required()).min(1).max(500).required() })
+  .noUnknown()
+  .strict()
 export const lineUpBody = yup
   .object({
-    clipIds: yup.array(yup.string().required()).max(10_000).optional(),
+    clipIds: yup.array(id.required()).max(10_000).optional(),
     thorough: yup.boolean().default(false),
-    nearSeconds: yup.number().optional(),
+    nearSeconds: yup.number().min(-MOST_SECONDS).max(MOST_SECONDS).optional(),
     tolerance: yup.number().min(0.1).max(3600).optional(),
     ways: yup.array(yup.string().oneOf(WAYS).required()).min(1).optional(),
     /** Master seconds in one second of the clip; left out, the speeds of shooting practice are tried. */
@@ -23,7 +30,7 @@ export const findBody = yup
   .object({
     find: yup.string().oneOf(FINDINGS).default('beats'),
     /** Clips that are somebody's microphone; they must be placed. */
-    microphones: yup.array(yup.string().required()).max(100).default([]),
+    microphones: yup.array(id.required()).max(100).default([]),
   })
   .noUnknown()
 export const filmBody = yup

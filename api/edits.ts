@@ -2,16 +2,21 @@ import { MAGNETS, STAND_INS } from '@pendolo/core/cut'
 import { VERDICTS } from '@pendolo/core/lineup'
 import { MAX_GAIN_DB, MIN_GAIN_DB } from '@pendolo/core/mix'
 import { FRAMINGS } from '@pendolo/core/picture'
-import { type Edit, type EditType, HUE_COUNT, MARK_KINDS, METHODS, PLACED_BY, POINT_KINDS } from '@pendolo/core/project'
+import { CLIP_STATES, type Edit, type EditType, HUE_COUNT, isId, MARK_KINDS, METHODS, MOST_TIME, PLACED_BY, POINT_KINDS } from '@pendolo/core/project'
 import { SPAN_KINDS } from '@pendolo/core/speech'
 import { PROJECT_RATES } from '@pendolo/core/time'
 import * as yup from 'yup'
 
-const id = yup.string().min(1).max(64)
-const ids = yup.array(id.required()).max(10_000).required()
+/** Entries of one list or record of an edit. */
+const MOST_ENTRIES = 10_000
+/** One schema for whatever names something: as a key it must not be what every object has. */
+export const id = yup
+  .string()
+  .test('id', 'an id has 1 to 64 plain characters and is no name that every object has', (text) => text === undefined || text === null || isId(text))
+const ids = yup.array(id.required()).max(MOST_ENTRIES).required()
 // Not trimmed here: nothing of an edit is changed on its way; core/project trims names.
 const name = yup.string().matches(/\S/, 'give it a name').max(120)
-const time = yup.number().integer('times are whole flicks').min(-1e15).max(1e15)
+const time = yup.number().integer('times are whole flicks').min(-MOST_TIME).max(MOST_TIME)
 const hue = yup
   .number()
   .integer()
@@ -89,18 +94,19 @@ const pulseAct = yup
   .test(
     'whole',
     'this correction of the beats lacks a part',
-    (act) => NEEDED[act.do as keyof typeof NEEDED]?.every((part) => act[part as keyof typeof act] !== undefined) ?? false,
+    (act) => Object.hasOwn(NEEDED, act.do) && NEEDED[act.do as keyof typeof NEEDED].every((part) => act[part as keyof typeof act] !== undefined),
   )
 
 /** A map from clip id to `value`; Yup has no record type, so each entry is checked by hand. */
 function recordOf(value: yup.Schema) {
   return yup.lazy((given) => {
-    const fields = Object.fromEntries(
-      Object.keys(given && typeof given === 'object' ? given : {})
-        .slice(0, 10_000)
-        .map((key) => [key, value]),
-    )
-    return yup.object(fields).required()
+    const keys = Object.keys(given && typeof given === 'object' ? given : {})
+    const fits = keys.length <= MOST_ENTRIES && keys.every(isId)
+    const fields = Object.fromEntries(fits ? keys.map((key) => [key, value]) : [])
+    return yup
+      .object(fields)
+      .required()
+      .test('record', `at most ${MOST_ENTRIES} entries, each under the id of a clip`, () => fits)
   })
 }
 
@@ -123,7 +129,12 @@ const FIELDS: Record<EditType, yup.ObjectShape> = {
   addClips: {
     angles: yup.array(angle.required()).max(1000).required(),
     clips: yup
-      .array(yup.object({ id: id.required(), fileId: id.required(), angleId: id.nullable().defined(), state: yup.string().required() }).noUnknown().required())
+      .array(
+        yup
+          .object({ id: id.required(), fileId: id.required(), angleId: id.nullable().defined(), state: yup.string().oneOf(CLIP_STATES).required() })
+          .noUnknown()
+          .required(),
+      )
       .max(10_000)
       .required(),
   },

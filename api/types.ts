@@ -10,6 +10,8 @@ export interface ProjectSummary {
   /** One row an angle: placed stretches as shares 0..1 of the master, for the small coverage picture. */
   coverage: { hue: number; spans: [number, number][] }[]
   masterSeconds: number
+  /** What is kept of it is damaged, so it cannot be opened. */
+  hurt?: true
 }
 
 /** A gathered file with what is known and what is ready. */
@@ -52,6 +54,8 @@ export interface Job {
   title: string
   /** What it is doing now or how it went. */
   detail: string
+  /** What a tool said when it failed, for those who can read it. */
+  raw: string | null
   fileId: string | null
   createdAt: number
   finishedAt: number | null
@@ -81,7 +85,8 @@ export interface FolderListing {
 
 export type ServerEvent =
   | { type: 'job'; job: Job }
-  | { type: 'project'; projectId: string; revision: number }
+  /** `author` did it; `over` are those whose change of the same it came after. */
+  | { type: 'project'; projectId: string; revision: number; author: string; label: string; over: string[] }
   | { type: 'projects' }
   | { type: 'files'; projectId: string }
 

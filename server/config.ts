@@ -16,6 +16,8 @@ export interface Config {
   readonly migrations: string
   readonly web: string
   readonly worker: string
+  /** Bytes of the disk that stay free; a share of it when not named. */
+  readonly reserveBytes?: number
 }
 
 /** Repository root: the bundle lies in server/dist, the sources in server. */
@@ -52,5 +54,6 @@ export function makeConfig(home: string, extraRoots: readonly string[] = []): Co
     migrations: path.join(root, 'server', 'db', 'migrations'),
     web: path.join(root, 'web', 'dist'),
     worker: path.join(root, 'server', 'dist', 'worker.mjs'),
+    ...(process.env.PENDOLO_RESERVE && { reserveBytes: Number(process.env.PENDOLO_RESERVE) }),
   }
 }

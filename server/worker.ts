@@ -3,6 +3,7 @@ import { COMMON_SPEEDS, type LightPlacement, placeByLight, placeBySound, type So
 import type { FileFacts } from '@pendolo/core/project'
 import type { PulseEstimate } from '@pendolo/core/pulse'
 import type { Config } from './config.ts'
+import { backUp } from './db/backup.ts'
 import { openHeard } from './media/heard.ts'
 import { readLuma } from './media/luma.ts'
 import { hearParts, hearPulse } from './media/pulse.ts'
@@ -66,7 +67,14 @@ export interface AloneTask {
   readonly args: Parameters<typeof alone>
 }
 
+/** Copies the database. */
+export interface BackupTask {
+  readonly kind: 'backup'
+  readonly home: string
+}
+
 interface Results {
+  backup: string
   place: SoundPlacement
   light: LightPlacement
   pulse: PulseEstimate
@@ -77,7 +85,7 @@ interface Results {
   alone: Awaited<ReturnType<typeof alone>>
 }
 
-export type Task = PlaceTask | LightTask | PulseTask | PartsTask | SpeechTask | ListenTask | FoldTask | AloneTask
+export type Task = BackupTask | PlaceTask | LightTask | PulseTask | PartsTask | SpeechTask | ListenTask | FoldTask | AloneTask
 export type TaskResult<T extends Task> = Results[T['kind']]
 
 let reference: { file: string; sound: SoundReference; close: () => void } | null = null
@@ -87,6 +95,7 @@ export default async function work({ task, progress }: { task: Task; progress: M
   if (task.kind === 'listen') return listen(...task.args)
   if (task.kind === 'fold') return fold(...task.args)
   if (task.kind === 'alone') return alone(...task.args)
+  if (task.kind === 'backup') return backUp(task.home)
   const told = (share: number) => progress.postMessage(share)
   if (task.kind === 'pulse') return hearPulse(task.config, task.file, task.facts, told)
   if (task.kind === 'parts') return hearParts(task.config, task.file, task.facts, task.grid, told)

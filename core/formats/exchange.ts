@@ -1,6 +1,18 @@
 import { type PictureSpan, type PlannedStretch, planFilm } from '../cut/index.ts'
-import { type FileFacts, frameGridOf, type ProjectDoc, pictureSpans, projectRate } from '../project/index.ts'
-import { type Flicks, flicks, frameAt, frameShownAt, frameStart, nextFrameStart, type Rate, secondsToFlicks, timecodeToFrame, ZERO } from '../time/index.ts'
+import { eventRange, type FileFacts, frameGridOf, type ProjectDoc, pictureSpans, projectRate } from '../project/index.ts'
+import {
+  FLICKS_PER_SECOND,
+  type Flicks,
+  flicks,
+  frameAt,
+  frameShownAt,
+  frameStart,
+  nextFrameStart,
+  type Rate,
+  secondsToFlicks,
+  timecodeToFrame,
+  ZERO,
+} from '../time/index.ts'
 
 /** A gathered file as exchange files refer to it. */
 export interface ExchangeFile {
@@ -48,11 +60,19 @@ export class ExchangeError extends Error {
   readonly code = 'exchange'
 }
 
-/** Half-open range of master time that the film covers: what is kept, else from zero to the master's end. */
-export function filmRange(doc: ProjectDoc, masterDuration: Flicks): { start: Flicks; end: Flicks } {
+/** A film may begin so long before the first recording, and end so long after the last one: a title, a quiet end. */
+const QUIET = 60 * FLICKS_PER_SECOND
+
+/**
+ * Half-open range of master time that the film covers: what is kept, as far as something was recorded near it, else from
+ * zero to the master's end.
+ * @param event where anything was recorded
+ */
+export function filmRange(doc: ProjectDoc, masterDuration: Flicks, event: { start: Flicks; end: Flicks }): { start: Flicks; end: Flicks } {
   const rate = projectRate(doc.settings)
-  const end = doc.keep.end ?? frameStart(frameAt(masterDuration, rate), rate)
-  return { start: nextFrameStart(doc.keep.start ?? ZERO, rate), end: nextFrameStart(end, rate) }
+  const within = (time: Flicks) => flicks(Math.max(Math.min(ZERO, event.start) - QUIET, Math.min(Math.max(masterDuration, event.end) + QUIET, time)))
+  const end = doc.keep.end === null ? frameStart(frameAt(masterDuration, rate), rate) : within(doc.keep.end)
+  return { start: nextFrameStart(within(doc.keep.start ?? ZERO), rate), end: nextFrameStart(end, rate) }
 }
 
 /**
@@ -65,7 +85,12 @@ export function layOut(name: string, doc: ProjectDoc, files: ReadonlyMap<string,
   const masterClip = doc.masterClipId ? doc.clips[doc.masterClipId] : undefined
   const masterFile = masterClip && files.get(masterClip.fileId)
   if (!masterFile) throw new ExchangeError('the project has no master yet; choose one in Gather')
-  const range = filmRange(doc, secondsToFlicks(masterFile.facts.durationSeconds))
+  const range = filmRange(
+    doc,
+    secondsToFlicks(masterFile.facts.durationSeconds),
+    eventRange(doc, (id) => files.get(id)?.facts),
+  )
+  if (range.end <= range.start) throw new ExchangeError('nothing was recorded in what the film keeps; change its head or tail in Switch')
   const origin = flicks(Math.min(ZERO, range.start))
   const cut = doc.cuts.find((c) => c.id === doc.activeCutId) ?? doc.cuts[0]
   const spans = pictureSpans(doc, (id) => files.get(id)?.facts)

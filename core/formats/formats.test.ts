@@ -86,7 +86,7 @@ describe('the project on its frame grid', () => {
 
   test('head and tail trims give the film’s range', () => {
     const doc = applyEdits(show(), [{ type: 'keep', start: at(2), end: at(6) }]).doc
-    expect(filmRange(doc, at(20))).toEqual({ start: at(2), end: at(6) })
+    expect(filmRange(doc, at(20), { start: at(0), end: at(20) })).toEqual({ start: at(2), end: at(6) })
     const { cut, fromFrame, toFrame } = layOut('Show', doc, files)
     expect([fromFrame, toFrame]).toEqual([50, 150])
     expect(cut.reduce((n, s) => n + s.frames, 0)).toBe(100)

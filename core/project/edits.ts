@@ -3,8 +3,9 @@ import { type Choice, choose, join, paint, reassign, roll, type SwitchPoint } fr
 import type { Framing } from '../picture/index.ts'
 import { type Flicks, frameStart, type Rate } from '../time/index.ts'
 import { corrected, foundAnew, type PulseAct } from './corrections.ts'
+import { own } from './ids.ts'
 import { angleOf, clipOf, cutOf, EditError, named, placementOf } from './lookup.ts'
-import { standOn } from './marks.ts'
+import { addMarks, foundMarks, removeMarks, standMarks } from './marks.ts'
 import { accept, moveClips, nudge, type Placing, park, place, placeByPoint, setDistance, setMaster, setPoint } from './places.ts'
 import {
   type Angle,
@@ -91,8 +92,7 @@ function change(doc: ProjectDoc, edit: Edit): void {
       Object.assign(doc.settings, edit.change)
       return
     case 'addClips':
-      doc.angles.push(...edit.angles)
-      for (const clip of edit.clips) doc.clips[clip.id] = clip
+      addClips(doc, edit.angles, edit.clips)
       return
     case 'setMaster':
       setMaster(doc, clipOf(doc, edit.clipId))
@@ -149,8 +149,7 @@ function change(doc: ProjectDoc, edit: Edit): void {
       doc.pulse = corrected(doc.pulse, edit.act)
       return
     case 'addMarks':
-      for (const mark of edit.marks) if (doc.marks.some((m) => m.id === mark.id)) throw new EditError('this mark exists already')
-      doc.marks = [...doc.marks, ...edit.marks].sort((a, b) => a.time - b.time)
+      addMarks(doc, edit.marks)
       return
     case 'changeMark': {
       const mark = doc.marks.find((m) => m.id === edit.markId)
@@ -163,28 +162,25 @@ function change(doc: ProjectDoc, edit: Edit): void {
       return
     }
     case 'standMarks':
-      for (const mark of doc.marks) if (edit.markIds.includes(mark.id)) standOn(doc, mark, edit.clipId)
-      doc.marks.sort((a, b) => a.time - b.time)
+      standMarks(doc, edit.markIds, edit.clipId)
       return
     case 'removeMarks':
-      doc.marks = doc.marks.filter((m) => !edit.markIds.includes(m.id))
+      removeMarks(doc, edit.markIds)
       return
     case 'found':
-      // What a user named, moved or made stays; only what an earlier search proposed gives way.
-      doc.marks = [...doc.marks.filter((m) => !m.found || !edit.kinds.includes(m.kind)), ...edit.marks.map((m) => ({ ...m, found: true as const }))]
-      doc.marks.sort((a, b) => a.time - b.time)
+      foundMarks(doc, edit.kinds, edit.marks)
       if (edit.spans) doc.spans = edit.spans
       return
     case 'choose':
-      angleOf(doc, edit.choice.angleId)
+      checkChoice(doc, edit.choice)
       cutPoints(doc, edit.cutId, (points) => choose(points, edit.time, edit.choice, edit.since))
       return
     case 'reassign':
-      angleOf(doc, edit.choice.angleId)
+      checkChoice(doc, edit.choice)
       cutPoints(doc, edit.cutId, (points) => reassign(points, edit.time, edit.choice))
       return
     case 'paint':
-      angleOf(doc, edit.choice.angleId)
+      checkChoice(doc, edit.choice)
       cutPoints(doc, edit.cutId, (points) => paint(points, edit.from, edit.to, edit.choice))
       return
     case 'roll':
@@ -219,9 +215,28 @@ function change(doc: ProjectDoc, edit: Edit): void {
       return
     case 'strip':
       clipOf(doc, edit.clipId)
-      doc.strips[edit.clipId] = { ...(doc.strips[edit.clipId] ?? { ...DEFAULT_STRIP, on: edit.clipId === doc.masterClipId }), ...edit.change }
+      doc.strips[edit.clipId] = { ...(own(doc.strips, edit.clipId) ?? { ...DEFAULT_STRIP, on: edit.clipId === doc.masterClipId }), ...edit.change }
       return
   }
+}
+
+function addClips(doc: ProjectDoc, angles: readonly Angle[], clips: readonly Clip[]): void {
+  const known = new Set(doc.angles.map((a) => a.id))
+  for (const angle of angles) {
+    if (known.has(angle.id)) throw new EditError('this angle is in the project already')
+    known.add(angle.id)
+    doc.angles.push(angle)
+  }
+  for (const clip of clips) {
+    if (own(doc.clips, clip.id)) throw new EditError('this clip is in the project already')
+    if (clip.angleId !== null && !known.has(clip.angleId)) throw new EditError('a clip names an angle that is not in the project')
+    doc.clips[clip.id] = clip
+  }
+}
+
+function checkChoice(doc: ProjectDoc, choice: Choice): void {
+  angleOf(doc, choice.angleId)
+  if (choice.clipId !== undefined) clipOf(doc, choice.clipId)
 }
 
 function cutPoints(doc: ProjectDoc, cutId: string, next: (points: SwitchPoint[]) => SwitchPoint[]): void {

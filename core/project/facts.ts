@@ -15,6 +15,8 @@ export interface FileFacts {
     readonly variableRate: boolean
     readonly startSeconds: number
     readonly frames: number
+    /** Pictures that the container itself counts, where it does. */
+    readonly counted?: number
     readonly pixelAspect: string
   } | null
   readonly audio: {

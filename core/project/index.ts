@@ -9,9 +9,11 @@ export {
   projectRate,
 } from './edits.ts'
 export { eventRange, type FileFacts, frameGridOf, pictureSpans } from './facts.ts'
+export { factsProblem, rateFits, readFacts } from './facts-bounds.ts'
+export { isId } from './ids.ts'
 export { EditError } from './lookup.ts'
 export { marksOnMaster } from './marks.ts'
-export { PLACED_BY, SET_BY_HAND, SOUND_SPEED } from './places.ts'
+export { MOST_TIME, PLACED_BY, SET_BY_HAND, SOUND_SPEED } from './places.ts'
 export {
   type Angle,
   CLIP_STATES,

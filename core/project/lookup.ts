@@ -1,3 +1,4 @@
+import { own } from './ids.ts'
 import type { Angle, Clip, Cut, Placement, ProjectDoc } from './types.ts'
 
 /** An edit that does not fit the project as it is now; the message is for people. */
@@ -6,7 +7,7 @@ export class EditError extends Error {
 }
 
 export function clipOf(doc: ProjectDoc, id: string): Clip {
-  const clip = doc.clips[id]
+  const clip = own(doc.clips, id)
   if (!clip) throw new EditError('this clip is not in the project')
   return clip
 }
@@ -18,7 +19,7 @@ export function angleOf(doc: ProjectDoc, id: string): Angle {
 }
 
 export function placementOf(doc: ProjectDoc, id: string): Placement {
-  const placement = doc.placements[id]
+  const placement = own(doc.placements, id)
   if (!placement) throw new EditError('this clip has no place yet')
   return placement
 }

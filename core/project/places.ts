@@ -1,4 +1,5 @@
 import { FLICKS_PER_SECOND, type Flicks, flicks, ZERO } from '../time/index.ts'
+import { own } from './ids.ts'
 import { angleOf, clipOf, EditError, placementOf } from './lookup.ts'
 import { type Angle, type Clip, DEFAULT_STRIP, type Method, type Placement, type PointKind, type ProjectDoc } from './types.ts'
 
@@ -26,13 +27,25 @@ function soundDelay(metres: number): Flicks {
   return flicks(Math.round((metres / SOUND_SPEED) * FLICKS_PER_SECOND))
 }
 
+/** No time of a project lies further from the master's beginning: a week, which whole flicks hold with any speed. */
+export const MOST_TIME = 7 * 86_400 * FLICKS_PER_SECOND
+
+function bounded(placement: Placement): Placement {
+  if (Math.abs(placement.start) > MOST_TIME) throw new EditError('a clip cannot lie more than a week from the master')
+  return placement
+}
+
 export function setMaster(doc: ProjectDoc, clip: Clip): void {
   const before = doc.masterClipId
   if (before === clip.id) return
   // Places are on the old master's time. Where the new master has a place there, all others move with it.
   const shift = before && doc.placements[clip.id]?.rate === 1 ? doc.placements[clip.id].start : null
   if (shift === null) doc.placements = {}
-  else for (const placement of Object.values(doc.placements)) placement.start = flicks(placement.start - shift)
+  else
+    for (const placement of Object.values(doc.placements)) {
+      placement.start = flicks(placement.start - shift)
+      bounded(placement)
+    }
   doc.masterClipId = clip.id
   clip.state = 'in'
   doc.placements[clip.id] = { start: ZERO, rate: 1, method: 'master', verdict: 'sure', confidence: 1, why: 'the master itself', locked: true }
@@ -60,8 +73,9 @@ export function moveClips(doc: ProjectDoc, clipIds: string[], angle: Angle | { i
 
 export function place(doc: ProjectDoc, edit: Placing): void {
   for (const [id, placement] of Object.entries(edit.placements)) {
-    if (!doc.clips[id]) continue
-    const old = doc.placements[id]
+    if (!isThere(doc, id, edit.by)) continue
+    bounded(placement)
+    const old = own(doc.placements, id)
     // A search that ran for a while must not undo what was locked or placed by hand meanwhile.
     if (old && (old.locked || (edit.by === 'search' && SET_BY_HAND.has(old.method)))) {
       if (edit.by === 'hand') throw new EditError('this clip is locked; unlock it first')
@@ -76,12 +90,19 @@ export function place(doc: ProjectDoc, edit: Placing): void {
     delete doc.loose[id]
   }
   for (const [id, why] of Object.entries(edit.loose)) {
-    if (!doc.clips[id]) continue
-    const old = doc.placements[id]
+    if (!isThere(doc, id, edit.by)) continue
+    const old = own(doc.placements, id)
     if (old && (old.locked || SET_BY_HAND.has(old.method))) continue
     delete doc.placements[id]
     doc.loose[id] = why
   }
+}
+
+/** A search may end after a clip has gone; a person names only clips that are there. */
+function isThere(doc: ProjectDoc, id: string, by: Placing['by']): boolean {
+  if (own(doc.clips, id)) return true
+  if (by === 'hand') throw new EditError('this clip is not in the project')
+  return false
 }
 
 const POINT_TEXT: Record<PointKind, string> = { mark: 'mark', in: 'in point', out: 'out point' }
@@ -92,21 +113,21 @@ export function placeByPoint(doc: ProjectDoc, clipIds: readonly string[], point:
   if (!master || at === undefined) throw new EditError(`the master has no ${POINT_TEXT[point]} yet; set it where the playhead stands`)
   for (const id of clipIds) {
     const clip = clipOf(doc, id)
-    const own = clip.points?.[point]
-    const old = doc.placements[id]
+    const there = clip.points?.[point]
+    const old = own(doc.placements, id)
     if (id === master.id) continue
-    if (own === undefined) throw new EditError(`a chosen clip has no ${POINT_TEXT[point]} yet`)
+    if (there === undefined) throw new EditError(`a chosen clip has no ${POINT_TEXT[point]} yet`)
     if (old?.locked) throw new EditError('this clip is locked; unlock it first')
     const rate = old?.rate ?? 1
-    doc.placements[id] = {
-      start: flicks(Math.round(at - rate * own)),
+    doc.placements[id] = bounded({
+      start: flicks(Math.round(at - rate * there)),
       rate,
       method: point === 'mark' ? 'mark' : 'points',
       verdict: 'sure',
       confidence: 0.9,
       why: `its ${POINT_TEXT[point]} put on that of the master, both set by you`,
       locked: false,
-    }
+    })
     clip.state = 'in'
     delete doc.loose[id]
   }
@@ -128,6 +149,7 @@ function unlocked(doc: ProjectDoc, clipIds: string[]): Placement[] {
 export function nudge(doc: ProjectDoc, clipIds: string[], by: Flicks): void {
   for (const placement of unlocked(doc, clipIds)) {
     placement.start = flicks(placement.start + by)
+    bounded(placement)
     placement.method = 'hand'
     placement.why = `${placement.why.replace(/; moved by hand$/, '')}; moved by hand`
   }
@@ -156,8 +178,9 @@ export function accept(doc: ProjectDoc, clipIds: string[]): void {
 export function park(doc: ProjectDoc, clipIds: string[], parked: boolean): void {
   for (const id of clipIds) {
     if (id === doc.masterClipId) throw new EditError('the master cannot be parked')
-    if (parked && doc.placements[id]?.locked) throw new EditError('a locked clip cannot be parked; unlock it first')
-    clipOf(doc, id).state = parked ? 'parked' : 'in'
+    const clip = clipOf(doc, id)
+    if (parked && own(doc.placements, id)?.locked) throw new EditError('a locked clip cannot be parked; unlock it first')
+    clip.state = parked ? 'parked' : 'in'
     if (parked) delete doc.placements[id]
   }
 }

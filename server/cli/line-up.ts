@@ -9,12 +9,12 @@ import { type Near, type Outcome, placeAll, secondsOf } from '../lineup/place-al
 import type { Recording } from '../lineup/recordings.ts'
 import { artefactPath } from '../media/artefacts.ts'
 import { contentKey } from '../media/content.ts'
-import { MediaError } from '../media/ffmpeg.ts'
 import { hearTimecode } from '../media/ltc.ts'
 import { makeLuma } from '../media/luma.ts'
 import { probe } from '../media/probe.ts'
 import { makeSound, type SoundFindings } from '../media/sound.ts'
 import { allChannels } from '../media/sound-clock.ts'
+import { MediaError } from '../media/words.ts'
 
 interface LineUpOptions {
   master: string

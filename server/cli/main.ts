@@ -4,12 +4,17 @@ import path from 'node:path'
 import { EXCHANGE_FORMATS, type ExchangeFormat } from '@pendolo/api'
 import { layOut, MarksError, markFormatOf, readMarks, writeEdl, writeMarks, writeOtio } from '@pendolo/core/formats'
 import { Command, InvalidArgumentError } from 'commander'
+import type { Logger } from 'pino'
 import { type Config, defaultHome, makeConfig, repositoryRoot } from '../config.ts'
+import { damageWords } from '../db/backup.ts'
+import { DamagedDatabase } from '../db/open.ts'
+import { diskWords } from '../disk.ts'
 import { renderFilm } from '../film/render.ts'
 import { openWorkshop, serve } from '../http/serve.ts'
-import { atRate, exchangeFiles, queueFileJobs } from '../jobs/handlers.ts'
+import { atRate, exchangeFiles } from '../jobs/handlers.ts'
 import { gather } from '../project/gather.ts'
 import { NotFound } from '../project/store.ts'
+import { addBackup } from './backup.ts'
 import { addLineUp, addProbe } from './line-up.ts'
 import { addPulse } from './pulse.ts'
 
@@ -58,8 +63,10 @@ program
   })
 
 async function run(config: Config, wanted: number, show?: string): Promise<void> {
-  const shop = await openWorkshop(config)
-  const serving = await serve(shop, wanted).catch((error: NodeJS.ErrnoException) => {
+  const shop = await opened(config)
+  surviveFaults(shop.log)
+  const serving = await serve(shop, wanted).catch(async (error: NodeJS.ErrnoException) => {
+    await shop.close()
     throw error.code === 'EADDRINUSE' ? new Error(`port ${wanted} is in use; choose another with --port`) : error
   })
   if (show) {
@@ -69,18 +76,38 @@ async function run(config: Config, wanted: number, show?: string): Promise<void>
       throw error
     })
     if ((await shop.store.files(DEMO_ID)).length === 0) {
-      await gather(config, shop.store, DEMO_ID, [show])
-      await queueFileJobs(shop, DEMO_ID, await shop.store.files(DEMO_ID))
+      await gather(shop, DEMO_ID, [show])
     }
   }
   process.stdout.write(`Pendolo is at http://127.0.0.1:${serving.port}/\n`)
   const stop = () => {
+    // What hangs must not keep the process: everything is written already, or made again at the next start.
+    setTimeout(() => process.exit(0), STOP_WITHIN).unref()
     void serving.close().finally(() => process.exit(0))
   }
   process.once('SIGINT', stop)
   process.once('SIGTERM', stop)
 }
 
+/** A graceful stop takes at most so long, ms. */
+const STOP_WITHIN = 8000
+
+/** Opens the data folder for this process, or says in plain words why that cannot be. */
+async function opened(config: Config) {
+  return openWorkshop(config).catch(async (error: unknown) => {
+    if (error instanceof DamagedDatabase) throw new Error(await damageWords(config.home, error.message))
+    const disk = diskWords(error)
+    throw disk ? new Error(`${config.home}: ${disk.replace(', so nothing was changed', '')}`) : error
+  })
+}
+
+/** No stream, job or request may end the server: what nobody caught is written down, and it goes on. */
+function surviveFaults(log: Logger): void {
+  process.on('uncaughtException', (error) => log.error(error, 'a fault that nobody caught'))
+  process.on('unhandledRejection', (error) => log.error(error, 'a fault that nobody caught'))
+}
+
+addBackup(program)
 addLineUp(program)
 addProbe(program)
 
@@ -153,7 +180,8 @@ async function withProject(
 ): Promise<void> {
   const config = makeConfig(path.resolve(home))
   if (!existsSync(path.join(config.home, 'pendolo.db'))) throw new Error(`there is no Pendolo data in ${config.home}; name the folder with --home`)
-  const shop = await openWorkshop(config)
+  // It reads only, so it may do so beside a running server.
+  const shop = await openWorkshop(config, undefined, { alone: false })
   try {
     const projects = await shop.store.list()
     const found = projects.find((p) => p.id === wanted) ?? projects.find((p) => p.name.toLowerCase() === wanted.toLowerCase())

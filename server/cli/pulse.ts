@@ -3,10 +3,10 @@ import path from 'node:path'
 import type { FileFacts } from '@pendolo/core/project'
 import type { Command } from 'commander'
 import { type Config, defaultHome, makeConfig } from '../config.ts'
-import { MediaError } from '../media/ffmpeg.ts'
 import { probe } from '../media/probe.ts'
 import { hearPulse } from '../media/pulse.ts'
 import { hearSpeech, type MicrophoneFile } from '../media/speech.ts'
+import { MediaError } from '../media/words.ts'
 import { placeBySoundOn } from './line-up.ts'
 
 interface PulseOptions {

@@ -3,10 +3,10 @@ import { index, integer, primaryKey, sqliteTable, text } from 'drizzle-orm/sqlit
 export const projects = sqliteTable('projects', {
   id: text('id').primaryKey(),
   name: text('name').notNull(),
-  /** The project as it is now (ProjectDoc as JSON); always equal to the edits up to `head` applied in order. */
+  /** The project as it was at `head` (ProjectDoc as JSON). */
   doc: text('doc').notNull(),
   revision: integer('revision').notNull(),
-  /** Sequence number of the last edit that holds; edits above it are undone. */
+  /** Sequence number of the last change that `doc` holds; later ones are applied to it when the project is opened. */
   head: integer('head').notNull(),
   createdAt: integer('created_at').notNull(),
   changedAt: integer('changed_at').notNull(),
@@ -24,8 +24,12 @@ export const edits = sqliteTable(
     forward: text('forward').notNull(),
     backward: text('backward').notNull(),
     at: integer('at').notNull(),
+    /** Who did it: a browser's own name, empty where nobody said. */
+    author: text('author').notNull().default(''),
+    /** done, undone (can be done again), gone (can not), or step: an undo or redo of others, itself no step of undo. */
+    state: text('state').notNull().default('done'),
   },
-  (t) => [primaryKey({ columns: [t.projectId, t.seq] })],
+  (t) => [primaryKey({ columns: [t.projectId, t.seq] }), index('edits_by_state').on(t.projectId, t.state, t.seq)],
 )
 
 export const files = sqliteTable(
@@ -70,6 +74,12 @@ export const jobs = sqliteTable(
     result: text('result'),
     createdAt: integer('created_at').notNull(),
     finishedAt: integer('finished_at'),
+    /** Who asked for it; what it changes counts as theirs. */
+    author: text('author').notNull().default(''),
+    /** How often the process ended while it ran. */
+    crashes: integer('crashes').notNull().default(0),
+    /** What a tool said when it failed, for those who can read it. */
+    raw: text('raw'),
   },
   (t) => [index('jobs_by_state').on(t.state, t.priority, t.createdAt)],
 )

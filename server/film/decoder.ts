@@ -1,10 +1,12 @@
 import type { ChildProcess } from 'node:child_process'
+import path from 'node:path'
 import { createInterface } from 'node:readline'
 import type { Readable } from 'node:stream'
 import type { Framing } from '@pendolo/core/picture'
 import type { FileFacts } from '@pendolo/core/project'
 import type { Config } from '../config.ts'
-import { endChild, inputArguments, lastWords, MediaError, start } from '../media/ffmpeg.ts'
+import { decoderArguments, endChild, inputArguments, lastWords, limitsFor, start } from '../media/ffmpeg.ts'
+import { MediaError, wordsFor } from '../media/words.ts'
 
 /** A decoded picture with its number on the file's frame grid. */
 export interface GridFrame {
@@ -26,10 +28,12 @@ export class FrameDecoder {
   #ended = false
   #said = ''
   #wake: (() => void) | null = null
+  readonly #name: string
 
   constructor(config: Config, file: string, facts: FileFacts, fromGrid: number, size: { width: number; height: number }, framing: Framing) {
     const video = facts.video
     if (!video) throw new MediaError('this file has no picture')
+    this.#name = path.basename(file)
     this.#frameBytes = (size.width * size.height * 3) / 2
     const rate = video.rate.num / video.rate.den
     const from = Math.max(0, video.startSeconds + fromGrid / rate - RUN_UP_SECONDS)
@@ -50,6 +54,7 @@ export class FrameDecoder {
         '-nostdin',
         '-copyts',
         ...seek,
+        ...decoderArguments(facts),
         ...inputArguments(file),
         '-map',
         '0:v:0',
@@ -63,6 +68,11 @@ export class FrameDecoder {
         'pipe:1',
       ],
       ['ignore', 'pipe', 'pipe'],
+      // It waits while others are read, so its time is the film's.
+      { ...limitsFor(facts), seconds: Number.MAX_SAFE_INTEGER },
+      (words) => {
+        this.#said = words
+      },
     )
     this.#child.on('error', () => this.#finish())
     this.#child.on('close', () => this.#finish())
@@ -101,7 +111,7 @@ export class FrameDecoder {
     this.#restBytes = all.length - this.#frameBytes
     while (this.#grids.length === 0 && !this.#ended) await new Promise<void>((resolve) => (this.#wake = resolve))
     const grid = this.#grids.shift()
-    if (grid === undefined) throw new MediaError(lastWords(this.#said) || 'a picture came without its time')
+    if (grid === undefined) throw new MediaError(`${this.#name} ${wordsFor(this.#said)}`, lastWords(this.#said))
     return { grid, data }
   }
 

@@ -1,16 +1,15 @@
-import { once } from 'node:events'
-import { createWriteStream } from 'node:fs'
+import { open } from 'node:fs/promises'
 import type { Readable } from 'node:stream'
-import { finished } from 'node:stream/promises'
 import type { Exchange, ExchangeFile } from '@pendolo/core/formats'
 import { heardGains } from '@pendolo/core/mix'
 import { DEFAULT_STRIP, type Placement } from '@pendolo/core/project'
 import { interpolate } from '@pendolo/core/signal'
 import { FLICKS_PER_SECOND, frameStart, piecesOf } from '@pendolo/core/time'
 import type { Config } from '../config.ts'
-import { Cancelled, endChild, inputArguments, start } from '../media/ffmpeg.ts'
+import { Cancelled, endChild, inputArguments, lastWords, limitsFor, start } from '../media/ffmpeg.ts'
 import { present } from '../media/originals.ts'
-import { soundClock } from '../media/sound-clock.ts'
+import { folded, soundClock } from '../media/sound-clock.ts'
+import { MediaError, wordsFor } from '../media/words.ts'
 
 export const FILM_SOUND_RATE = 48000
 /** Frames mixed at once: one second. */
@@ -33,6 +32,7 @@ class PlacedSound {
   #heldFrom = 0
   #odd: Buffer = Buffer.alloc(0)
   #ended = false
+  #failure: MediaError | null = null
 
   constructor(config: Config, file: ExchangeFile, placement: Placement, gain: number) {
     this.#placement = placement
@@ -47,7 +47,7 @@ class PlacedSound {
     this.#back = Math.ceil(Math.max(0, ...(placement.jumps ?? []).map((j) => -frames(j.by))))
     const { before, filter } = soundClock(file.facts)
     const channels = file.facts.audio?.channels ?? 1
-    const fold = channels > 2 ? `,pan=stereo|c0=${sum(channels)}|c1=${sum(channels)}` : ',aformat=channel_layouts=stereo'
+    const graph = channels > 2 ? `${folded(channels, 'stereo')},${filter}` : `${filter},aformat=channel_layouts=stereo`
     this.#child = start(
       config,
       [
@@ -59,7 +59,7 @@ class PlacedSound {
         '-map',
         '0:a:0',
         '-af',
-        `${filter}${fold}`,
+        graph,
         '-ar',
         String(FILM_SOUND_RATE),
         '-ac',
@@ -68,10 +68,22 @@ class PlacedSound {
         'f32le',
         'pipe:1',
       ],
-      ['ignore', 'pipe', 'ignore'],
+      ['ignore', 'pipe', 'pipe'],
+      limitsFor(file.facts),
+      (words) => {
+        this.#failure ??= new MediaError(`${file.name} ${words}`)
+      },
     )
-    this.#child.on('error', () => {
+    let said = ''
+    this.#child.stderr?.on('data', (chunk: Buffer) => {
+      said = (said + chunk.toString('utf8')).slice(-2000)
+    })
+    this.#child.on('error', (error) => {
       this.#ended = true
+      this.#failure ??= new MediaError(`${file.name} ${wordsFor(error.message)}`, error.message)
+    })
+    this.#child.on('exit', (code) => {
+      if (code) this.#failure ??= new MediaError(`${file.name} ${wordsFor(said)}`, lastWords(said))
     })
     this.#chunks = (this.#child.stdout as Readable)[Symbol.asyncIterator]()
   }
@@ -113,6 +125,7 @@ class PlacedSound {
       const { value, done } = await this.#chunks.next()
       if (done) {
         this.#ended = true
+        if (this.#failure) throw this.#failure
         break
       }
       const bytes = this.#odd.length > 0 ? Buffer.concat([this.#odd, value]) : value
@@ -138,10 +151,6 @@ class PlacedSound {
   }
 }
 
-function sum(channels: number): string {
-  return Array.from({ length: channels }, (_, c) => `${(1 / Math.sqrt(channels)).toFixed(4)}*c${c}`).join('+')
-}
-
 /** Which clips are heard in the film, with their factors. */
 function heard(exchange: Exchange, files: ReadonlyMap<string, ExchangeFile>): { file: ExchangeFile; placement: Placement; gain: number }[] {
   const { doc } = exchange
@@ -165,21 +174,21 @@ export async function mixSound(
   const from = Math.round(seconds(exchange.fromFrame) * FILM_SOUND_RATE)
   const total = Math.round(seconds(exchange.toFrame) * FILM_SOUND_RATE) - from
   const sounds = heard(exchange, files)
-  for (const { file } of sounds) present(file)
+  for (const { file } of sounds) await present(config, file)
   const sources = sounds.map((h) => new PlacedSound(config, h.file, h.placement, h.gain))
-  const stream = createWriteStream(out)
+  // A file handle rejects where a stream without a listener would end the server.
+  const file = await open(out, 'w')
   try {
     for (let done = 0; done < total; done += BLOCK) {
       if (signal.aborted) throw new Cancelled()
       const count = Math.min(BLOCK, total - done)
       const block = new Float32Array(count * 2)
       for (const source of sources) await source.addTo(block, from + done, count)
-      if (!stream.write(Buffer.from(block.buffer))) await once(stream, 'drain')
+      await file.appendFile(new Uint8Array(block.buffer))
     }
   } finally {
     for (const source of sources) source.close()
-    stream.end()
-    await finished(stream).catch(() => undefined)
+    await file.close()
   }
   return total
 }

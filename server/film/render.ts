@@ -6,8 +6,9 @@ import { frameGridOf } from '@pendolo/core/project'
 import { frameShownAt, frameStart } from '@pendolo/core/time'
 import type { Config } from '../config.ts'
 import { completeFiles } from '../media/artefacts.ts'
-import { Cancelled, endChild, lastWords, MediaError, start } from '../media/ffmpeg.ts'
+import { Cancelled, endChild, type Limits, lastWords, start } from '../media/ffmpeg.ts'
 import { present } from '../media/originals.ts'
+import { MediaError, wordsFor } from '../media/words.ts'
 import { FrameDecoder, type GridFrame } from './decoder.ts'
 import { FILM_SOUND_RATE, mixSound } from './mix.ts'
 
@@ -33,7 +34,7 @@ export async function renderFilm(
 ): Promise<void> {
   for (const segment of exchange.cut) {
     const { source } = segment
-    if (source) present(source.file)
+    if (source) await present(config, source.file)
   }
   await completeFiles([out], async ([part]) => {
     const soundFile = `${part}.f32`
@@ -46,6 +47,9 @@ export async function renderFilm(
     }
   })
 }
+
+/** The film lasts as long as it takes; its encoder holds a few dozen pictures. */
+const ENCODER_LIMITS: Limits = { seconds: Number.MAX_SAFE_INTEGER, memoryBytes: 1200 * 2 ** 20 }
 
 async function renderPictures(
   config: Config,
@@ -110,8 +114,10 @@ async function renderPictures(
     'mp4',
     out,
   ]
-  const encoder = start(config, args, ['ignore', 'ignore', 'pipe', 'pipe'])
   let said = ''
+  const encoder = start(config, args, ['ignore', 'ignore', 'pipe', 'pipe'], ENCODER_LIMITS, (words) => {
+    said = words
+  })
   encoder.stderr?.on('data', (chunk: Buffer) => {
     said = (said + chunk.toString('utf8')).slice(-2000)
   })
@@ -128,7 +134,7 @@ async function renderPictures(
   let written = 0
   const write = async (frame: Buffer) => {
     if (signal.aborted) throw new Cancelled()
-    if (encoder.exitCode !== null) throw new MediaError(`the film could not be written: ${lastWords(said)}`)
+    if (encoder.exitCode !== null || encoder.signalCode !== null) throw new MediaError(`the film ${wordsFor(said)}`, lastWords(said))
     if (!sink.write(frame)) await Promise.race([once(sink, 'drain'), closed])
     written++
     if (written % 10 === 0) {
@@ -154,7 +160,7 @@ async function renderPictures(
     sink.end()
     const code = await closed
     if (signal.aborted) throw new Cancelled()
-    if (code !== 0) throw new MediaError(`the film could not be written: ${lastWords(said) || `ffmpeg stopped with code ${code}`}`)
+    if (code !== 0) throw new MediaError(`the film ${wordsFor(said)}`, lastWords(said) || `ffmpeg stopped with code ${code}`)
     report(1, 'done')
   } finally {
     signal.removeEventListener('abort', stop)
@@ -179,7 +185,8 @@ async function writeSegment(exchange: Exchange, segment: Segment, decoder: Frame
   if (!grid) throw new MediaError(`${source.file.name} has no picture`)
   let current: GridFrame | null = null
   let next = await decoder.next()
-  if (!next) throw new MediaError(`${source.file.name} gives no picture at frame ${source.firstFrame}${decoder.said ? `: ${decoder.said}` : ''}`)
+  if (!next)
+    throw new MediaError(`${source.file.name} gives no picture at frame ${source.firstFrame}; it may be damaged. Copy it from the card again`, decoder.said)
   for (let k = 0; k < segment.frames; k++) {
     const wanted = frameShownAt(frameStart(segment.fromFrame + k, exchange.rate), placement, grid) ?? grid.count - 1
     while (next && next.grid <= wanted) {

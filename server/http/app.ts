@@ -1,18 +1,20 @@
 import path from 'node:path'
 import { type EditsBody, EXCHANGE_FORMATS, editsBody, type FindBody, filmBody, findBody, gatherBody, lineUpBody, newProjectBody } from '@pendolo/api'
 import { layOut, writeEdl, writeOtio } from '@pendolo/core/formats'
-import express, { type Request, type Response } from 'express'
+import { isId } from '@pendolo/core/project'
+import express, { type Request } from 'express'
 import helmet from 'helmet'
 import type { Logger } from 'pino'
 import type { Schema } from 'yup'
-import { exchangeFiles, queueFileJobs, safeName } from '../jobs/handlers.ts'
+import { exchangeFiles, safeName } from '../jobs/handlers.ts'
 import type { Workshop } from '../jobs/workshop.ts'
 import { ARTEFACTS, type Artefact, artefactPath } from '../media/artefacts.ts'
-import { gather } from '../project/gather.ts'
+import { type Found, gather } from '../project/gather.ts'
 import { listFolder, listRoots } from '../project/roots.ts'
+import { discard, droppedFound } from '../project/uploads.ts'
 import type { EventHub } from './events.ts'
 import { ProblemError, problemHandler } from './problems.ts'
-import { onlyOurselves } from './security.ts'
+import { inTime, onlyOurselves, ownRequests, shallow } from './security.ts'
 import { receiveUpload } from './upload.ts'
 
 /** Edits of a long session are small; a pulse of three hours is the largest body. */
@@ -20,6 +22,12 @@ const BODY_LIMIT = '4mb'
 
 function body<T>(request: Request, schema: Schema): T {
   return schema.validateSync(request.body ?? {}, { abortEarly: false, stripUnknown: false }) as T
+}
+
+/** Who asks: a browser names itself, so that undo takes back one's own steps; scripts need not. */
+function authorOf(request: Request): string {
+  const author = request.headers['x-author']
+  return isId(author) ? author : ''
 }
 
 /** @param port asked at each request, since it is known only after listening */
@@ -49,7 +57,9 @@ export function makeApp(shop: Workshop, events: EventHub, log: Logger, port: () 
     }),
   )
   const api = express.Router()
-  api.use(express.json({ limit: BODY_LIMIT }))
+  api.use(ownRequests)
+  api.use(inTime)
+  api.use(express.json({ limit: BODY_LIMIT, verify: shallow }))
 
   api.get('/health', (_, response) => void response.json({ ok: true }))
   api.get('/events', (_, response) => events.open(response))
@@ -60,11 +70,11 @@ export function makeApp(shop: Workshop, events: EventHub, log: Logger, port: () 
   api.get('/projects', async (_, response) => void response.json(await store.list()))
   api.post('/projects', async (request, response) => {
     const { name } = body<{ name: string }>(request, newProjectBody)
-    response.status(201).json({ id: await store.create(name) })
+    response.status(201).json({ id: await store.create(name.trim()) })
   })
-  api.get('/projects/:id', async (request, response) => void response.json(await store.state(request.params.id)))
+  api.get('/projects/:id', async (request, response) => void response.json(await store.state(request.params.id, authorOf(request))))
   api.patch('/projects/:id', async (request, response) => {
-    await store.rename(request.params.id, body<{ name: string }>(request, newProjectBody).name)
+    await store.rename(request.params.id, body<{ name: string }>(request, newProjectBody).name.trim())
     response.status(204).end()
   })
   api.delete('/projects/:id', async (request, response) => {
@@ -80,47 +90,62 @@ export function makeApp(shop: Workshop, events: EventHub, log: Logger, port: () 
   api.post('/projects/:id/edits', async (request, response) => {
     const { edits } = body<EditsBody>(request, editsBody)
     const label = String(request.query.label ?? edits[0].type).slice(0, 120)
-    const { revision } = await store.edit(request.params.id, edits, label)
-    response.json({ revision })
+    const base = Number(request.query.base ?? Number.NaN)
+    const author = authorOf(request)
+    const { revision, over } = await store.edit(request.params.id, edits, label, { author, ...(Number.isInteger(base) && { base }) })
+    response.json({ revision, over })
   })
   for (const direction of ['undo', 'redo'] as const) {
-    api.post(`/projects/:id/${direction}`, async (request, response) => void response.json({ label: await store.step(request.params.id as string, direction) }))
+    api.post(
+      `/projects/:id/${direction}`,
+      async (request, response) => void response.json({ label: await store.step(request.params.id as string, direction, authorOf(request)) }),
+    )
   }
 
-  const afterGather = async (projectId: string, picked: string[], response: Response) => {
-    const { fileIds, ...report } = await gather(config, store, projectId, picked)
-    const rows = (await store.files(projectId)).filter((f) => fileIds.includes(f.id))
-    await queueFileJobs(shop, projectId, rows)
-    response.json(report)
-  }
-  api.post('/projects/:id/gather', async (request, response) => afterGather(request.params.id, body<{ paths: string[] }>(request, gatherBody).paths, response))
+  api.post('/projects/:id/gather', async (request, response) => {
+    const { paths } = body<{ paths: string[] }>(request, gatherBody)
+    response.json(await gather(shop, request.params.id, paths, authorOf(request)))
+  })
   api.post('/projects/:id/find-again', async (request, response) => {
     await store.doc(request.params.id)
-    response.status(202).json({ jobId: await queue.add({ projectId: request.params.id, kind: 'originals', title: 'look for originals' }) })
+    response
+      .status(202)
+      .json({ jobId: await queue.add({ projectId: request.params.id, kind: 'originals', title: 'look for originals', author: authorOf(request) }) })
   })
   api.post('/projects/:id/upload', async (request, response) => {
     await store.doc(request.params.id)
-    const tops = await receiveUpload(request, path.join(config.uploads, request.params.id))
-    if (tops.length === 0) throw new ProblemError(400, 'Nothing arrived', 'drop files or folders with pictures or sound')
-    await afterGather(request.params.id, tops, response)
+    const arrived = await receiveUpload(config, request, request.params.id)
+    try {
+      const found: Found[] = droppedFound(arrived)
+      if (found.length === 0) throw new ProblemError(400, 'Nothing arrived', 'drop files or folders with pictures or sound')
+      response.json(await gather(shop, request.params.id, found, authorOf(request)))
+    } finally {
+      await discard(
+        config,
+        arrived.map((a) => a.path),
+        await store.allPaths(),
+      )
+    }
   })
 
   api.post('/projects/:id/lineup', async (request, response) => {
     const payload = body(request, lineUpBody)
     await store.doc(request.params.id)
-    response.status(202).json({ jobId: await queue.add({ projectId: request.params.id, kind: 'lineup', title: 'line up', payload }) })
+    response
+      .status(202)
+      .json({ jobId: await queue.add({ projectId: request.params.id, kind: 'lineup', title: 'line up', payload, author: authorOf(request) }) })
   })
   api.post('/projects/:id/pulse', async (request, response) => {
     const payload = body<FindBody>(request, findBody)
     await store.doc(request.params.id)
     const title = payload.find === 'beats' ? 'find the pulse' : `find ${payload.find}`
-    response.status(202).json({ jobId: await queue.add({ projectId: request.params.id, kind: 'pulse', title, payload }) })
+    response.status(202).json({ jobId: await queue.add({ projectId: request.params.id, kind: 'pulse', title, payload, author: authorOf(request) }) })
   })
   api.post('/projects/:id/film', async (request, response) => {
     const payload = body(request, filmBody)
     // Laid out once now, so that what is missing is said before anything waits in the queue.
     layOut('check', await store.doc(request.params.id), exchangeFiles(await store.files(request.params.id)))
-    response.status(202).json({ jobId: await queue.add({ projectId: request.params.id, kind: 'film', title: 'film', payload }) })
+    response.status(202).json({ jobId: await queue.add({ projectId: request.params.id, kind: 'film', title: 'film', payload, author: authorOf(request) }) })
   })
   api.get('/projects/:id/exchange/:format', async (request, response) => {
     const { id, format } = request.params
@@ -153,7 +178,13 @@ export function makeApp(shop: Workshop, events: EventHub, log: Logger, port: () 
     const { key, artefact } = request.params
     if (!/^[0-9a-f]{32}$/.test(key) || !Object.hasOwn(ARTEFACTS, artefact)) return next(new ProblemError(404, 'Not found', 'there is no such light copy'))
     response.sendFile(artefactPath(config, key, artefact as Artefact), { maxAge: '1y', immutable: true, dotfiles: 'allow', acceptRanges: true }, (error) => {
-      if (error && !response.headersSent) next(new ProblemError(404, 'Not found', 'this light copy is not made yet'))
+      if (!error || response.headersSent) return
+      const beyond = (error as { status?: number }).status === 416
+      next(
+        beyond
+          ? new ProblemError(416, 'Nothing there', 'the range asked for lies behind the end')
+          : new ProblemError(404, 'Not found', 'this light copy is not made yet'),
+      )
     })
   })
   api.use((request: Request) => {

@@ -1,46 +1,98 @@
-import { mkdirSync } from 'node:fs'
+import { existsSync, mkdirSync } from 'node:fs'
 import { createServer, type Server } from 'node:http'
 import type { AddressInfo } from 'node:net'
+import path from 'node:path'
 import { type Logger, pino } from 'pino'
 import { Analysis } from '../analysis.ts'
 import type { Config } from '../config.ts'
-import { openDatabase } from '../db/open.ts'
+import { type HomeLock, lockHome } from '../db/lock.ts'
+import { databaseFile, openDatabase } from '../db/open.ts'
 import { installHandlers } from '../jobs/handlers.ts'
 import { JobQueue } from '../jobs/queue.ts'
 import type { Workshop } from '../jobs/workshop.ts'
 import { sweepParts } from '../media/artefacts.ts'
 import { ProjectStore } from '../project/store.ts'
+import { recover } from '../recover.ts'
 import { makeApp } from './app.ts'
 import { EventHub } from './events.ts'
 
 export interface OpenWorkshop extends Workshop {
   readonly events: EventHub
   readonly log: Logger
+  /** Present where the data folder is this process's alone. */
+  readonly lock: HomeLock | null
   close(): Promise<void>
 }
 
-/** Opens database, queue and workers on a home folder, without listening. */
-export async function openWorkshop(config: Config, log: Logger = pino({ level: process.env.PENDOLO_LOG ?? 'warn' })): Promise<OpenWorkshop> {
+/** A copy of the database is made this long after the last one when something was changed, ms. */
+const BACKUP_EVERY = 3_600_000
+
+/**
+ * Opens database, queue and workers on a home folder, without listening.
+ * @param alone takes the folder for this process: only then may anything be changed. The command line reads beside a running server.
+ * @throws HomeInUse, DamagedDatabase
+ */
+export async function openWorkshop(
+  config: Config,
+  log: Logger = pino({ level: process.env.PENDOLO_LOG ?? 'warn' }),
+  { alone = true }: { alone?: boolean } = {},
+): Promise<OpenWorkshop> {
   for (const folder of [config.home, config.artefacts, config.uploads, config.films]) mkdirSync(folder, { recursive: true })
-  await sweepParts(config.artefacts)
-  await sweepParts(config.films)
-  const { db, close } = await openDatabase(config.home, config.migrations)
-  const events = new EventHub()
-  const store = new ProjectStore(db, config, events)
-  const queue = new JobQueue(db, events, log)
-  const analysis = new Analysis(config)
-  const shop: Workshop = { config, store, queue, analysis }
-  installHandlers(shop)
-  return {
-    ...shop,
-    events,
-    log,
-    async close() {
-      queue.stop()
+  const lock = alone ? await lockHome(config.home) : null
+  try {
+    if (lock) for (const folder of [config.artefacts, config.films, path.join(config.home, 'backups')]) await sweepParts(folder)
+    const before = existsSync(databaseFile(config.home))
+    const { db, close } = await openDatabase(config.home, config.migrations)
+    const events = new EventHub()
+    const store = new ProjectStore(db, config, events)
+    const queue = new JobQueue(db, events, log)
+    const analysis = new Analysis(config)
+    const shop: Workshop = { config, store, queue, analysis }
+    installHandlers(shop)
+    const unkept = lock ? keepBackups(shop, events, log, before) : () => undefined
+    let closing: Promise<void> | null = null
+    const shut = async () => {
+      unkept()
+      await queue.stop()
       events.closeAll()
+      if (lock) await store.close().catch((error) => log.error(error, 'documents could not be written whole'))
       await analysis.close()
-      close()
-    },
+      await close()
+      lock?.release()
+    }
+    return {
+      ...shop,
+      events,
+      log,
+      lock,
+      close() {
+        closing ??= shut()
+        return closing
+      },
+    }
+  } catch (error) {
+    lock?.release()
+    throw error
+  }
+}
+
+/** Copies the database at the start, and each hour in which something was changed; in a worker thread, so nobody waits. */
+function keepBackups({ config, analysis }: Workshop, events: EventHub, log: Logger, atOnce: boolean): () => void {
+  let changed = atOnce
+  const listen = events.listen((event) => {
+    if (event.type === 'project' || event.type === 'projects') changed = true
+  })
+  const make = () => {
+    if (!changed) return
+    changed = false
+    analysis.run({ kind: 'backup', home: config.home }).catch((error: unknown) => log.error(error, 'the database could not be copied'))
+  }
+  make()
+  const timer = setInterval(make, BACKUP_EVERY)
+  timer.unref()
+  return () => {
+    listen()
+    clearInterval(timer)
   }
 }
 
@@ -54,14 +106,19 @@ export async function serve(shop: OpenWorkshop, port: number): Promise<Serving> 
   let actual = port
   const app = makeApp(shop, shop.events, shop.log, () => actual)
   const server: Server = createServer(app)
-  // Uploads of hours of material take long; only idle headers time out.
+  // Uploads of hours of material take long; what is read has limits of its own.
   server.requestTimeout = 0
+  server.headersTimeout = 20_000
+  // A connection that breaks is nobody's fault; without a listener it could end the process.
+  server.on('clientError', (_, socket) => socket.destroy())
   await new Promise<void>((resolve, reject) => {
     server.once('error', reject)
     server.listen(port, '127.0.0.1', resolve)
   })
   actual = (server.address() as AddressInfo).port
+  shop.lock?.tell(`http://127.0.0.1:${actual}/`)
   await shop.queue.resume()
+  await recover(shop, (error, projectId) => shop.log.error({ err: error, projectId }, 'what was left half done could not be finished'))
   return {
     port: actual,
     async close() {

@@ -4,9 +4,9 @@ import type { FindBody } from '@pendolo/api'
 import { HUE_COUNT, type Mark, type ProjectDoc } from '@pendolo/core/project'
 import { FLICKS_PER_SECOND, secondsToFlicks } from '@pendolo/core/time'
 import { artefactPath, completeFiles } from '../media/artefacts.ts'
-import { MediaError } from '../media/ffmpeg.ts'
 import { present } from '../media/originals.ts'
 import type { MicrophoneFile } from '../media/speech.ts'
+import { MediaError } from '../media/words.ts'
 import type { FileRow } from '../project/store.ts'
 import type { JobRun } from './queue.ts'
 import { masterOf, type Workshop } from './workshop.ts'
@@ -16,10 +16,10 @@ export async function findInMaster(shop: Workshop, run: JobRun): Promise<{ detai
   const { find = 'beats', microphones = [] } = (run.payload ?? {}) as Partial<FindBody>
   const doc = await shop.store.doc(run.projectId)
   const files = await shop.store.files(run.projectId)
-  const master = masterOf(doc, files)
+  const master = await masterOf(shop.config, doc, files)
   run.report(0.02, 'listening to the master')
   if (find === 'parts') return findParts(shop, run, doc, master)
-  if (find === 'speech') return findSpeech(shop, run, master, microphonesOf(doc, files, microphones))
+  if (find === 'speech') return findSpeech(shop, run, master, await microphonesOf(shop, doc, files, microphones))
   return findBeats(shop, run, master)
 }
 
@@ -47,7 +47,7 @@ async function findBeats(shop: Workshop, run: JobRun, master: FileRow) {
       },
     ],
     'find the pulse',
-    run.jobId,
+    { group: run.jobId, author: run.author },
   )
   return { detail: found.beats.length > 0 ? `${found.beats.length} beats in ${found.downbeats.length} bars` : 'there is no steady pulse in this recording' }
 }
@@ -68,25 +68,33 @@ async function findParts(shop: Workshop, run: JobRun, { pulse }: ProjectDoc, mas
     })),
     ...found.loud.map((t) => ({ id: randomUUID(), time: secondsToFlicks(t), kind: 'cue' as const, name: 'loud', hue: 0 })),
   ]
-  await shop.store.edit(run.projectId, [{ type: 'found', kinds: ['section', 'cue'], marks }], 'find parts', run.jobId)
+  await shop.store.edit(run.projectId, [{ type: 'found', kinds: ['section', 'cue'], marks }], 'find parts', {
+    group: run.jobId,
+    author: run.author,
+  })
   return { detail: `${found.sections.length} parts and ${found.loud.length} loud moments` }
 }
 
-function microphonesOf(doc: ProjectDoc, files: readonly FileRow[], clipIds: readonly string[]): (MicrophoneFile & { name: string; hue: number })[] {
-  return clipIds.map((id) => {
+type Microphone = MicrophoneFile & { name: string; hue: number }
+
+async function microphonesOf(shop: Workshop, doc: ProjectDoc, files: readonly FileRow[], clipIds: readonly string[]): Promise<Microphone[]> {
+  const out: Microphone[] = []
+  for (const id of clipIds) {
     const clip = doc.clips[id]
     const file = clip && files.find((f) => f.id === clip.fileId)
     if (!file) throw new MediaError('one of the chosen microphones is no longer part of the project')
     if (!file.facts.audio) throw new MediaError(`${file.name} has no sound and cannot be a microphone`)
     const at = doc.placements[id]
     if (!at) throw new MediaError(`${file.name} has no place yet; line it up first, then its voice can be followed`)
-    present(file)
+    await present(shop.config, file)
     const angle = doc.angles.find((a) => a.id === clip.angleId)
-    return { file: file.path, facts: file.facts, start: at.start / FLICKS_PER_SECOND, rate: at.rate, name: angle?.name ?? file.name, hue: angle?.hue ?? 0 }
-  })
+    const where = { start: at.start / FLICKS_PER_SECOND, rate: at.rate }
+    out.push({ file: file.path, facts: file.facts, ...where, name: angle?.name ?? file.name, hue: angle?.hue ?? 0 })
+  }
+  return out
 }
 
-async function findSpeech(shop: Workshop, run: JobRun, master: FileRow, microphones: ReturnType<typeof microphonesOf>) {
+async function findSpeech(shop: Workshop, run: JobRun, master: FileRow, microphones: readonly Microphone[]) {
   const task = { kind: 'speech', config: shop.config, file: master.path, facts: master.facts, microphones } as const
   const found = await shop.analysis.run(task, run.signal, (share) => run.report(0.02 + 0.95 * share, 'listening for voices'))
   const marks = found.phrases.map(({ start, end, speaker }, i): Mark => {
@@ -101,7 +109,10 @@ async function findSpeech(shop: Workshop, run: JobRun, master: FileRow, micropho
     }
   })
   const spans = found.spans.map(({ start, end, kind }) => ({ from: secondsToFlicks(start), to: secondsToFlicks(end), kind }))
-  await shop.store.edit(run.projectId, [{ type: 'found', kinds: ['phrase'], marks, spans }], 'find speech', run.jobId)
+  await shop.store.edit(run.projectId, [{ type: 'found', kinds: ['phrase'], marks, spans }], 'find speech', {
+    group: run.jobId,
+    author: run.author,
+  })
   const talk = found.spans.filter((s) => s.kind === 'speech').reduce((sum, s) => sum + s.end - s.start, 0)
   return { detail: marks.length > 0 ? `${marks.length} phrases in ${Math.round(talk)} s of speech` : 'nobody speaks in this recording' }
 }

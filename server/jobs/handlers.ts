@@ -4,50 +4,71 @@ import type { FilmBody, LineUpBody } from '@pendolo/api'
 import { type ExchangeFile, layOut } from '@pendolo/core/formats'
 import { type Clip, type ProjectDoc, SET_BY_HAND } from '@pendolo/core/project'
 import { flicks, frameAt, frameStart, parseRate, type Rate } from '@pendolo/core/time'
+import { type DiskError, needRoom, watchRoom } from '../disk.ts'
 import { renderFilm } from '../film/render.ts'
 import { placeAll, secondsOf } from '../lineup/place-all.ts'
 import type { Recording } from '../lineup/recordings.ts'
-import { artefactPath } from '../media/artefacts.ts'
-import { MediaError } from '../media/ffmpeg.ts'
+import { artefactPath, hasArtefact } from '../media/artefacts.ts'
 import { makeLightCopies } from '../media/light.ts'
 import { makeLuma } from '../media/luma.ts'
 import { present } from '../media/originals.ts'
 import { notesFor } from '../media/probe.ts'
 import { makeSound, type SoundFindings } from '../media/sound.ts'
+import { MediaError } from '../media/words.ts'
 import { findAgain } from '../project/find-again.ts'
 import type { FileRow } from '../project/store.ts'
 import { findInMaster } from './find.ts'
-import type { JobRun } from './queue.ts'
+import type { JobOutcome, JobRun } from './queue.ts'
+import { fileJobs } from './wanted.ts'
 import { masterOf, type Workshop } from './workshop.ts'
 
 /** Teaches the queue what each kind of job does. */
 export function installHandlers(shop: Workshop): void {
   const { queue } = shop
-  queue.handle('light', (run) => light(shop, run))
-  queue.handle('sound', (run) => sound(shop, run))
-  queue.handle('lineup', (run) => lineUp(shop, run))
-  queue.handle('pulse', (run) => findInMaster(shop, run))
-  queue.handle('film', (run) => film(shop, run))
+  queue.handle('light', (run) => withRoom(shop, run, light))
+  queue.handle('sound', (run) => withRoom(shop, run, sound))
+  queue.handle('lineup', (run) => withRoom(shop, run, lineUp))
+  queue.handle('pulse', (run) => withRoom(shop, run, findInMaster))
+  queue.handle('film', (run) => withRoom(shop, run, film))
   queue.handle('originals', (run) => originals(shop, run))
 }
 
-/** Queues what a newly gathered file needs. */
-export async function queueFileJobs(shop: Workshop, projectId: string, files: readonly FileRow[]): Promise<void> {
-  for (const file of files) {
-    if (file.facts.audio) await shop.queue.add({ projectId, kind: 'sound', title: `sound of ${file.name}`, fileId: file.id })
-    if (file.facts.video) await shop.queue.add({ projectId, kind: 'light', title: `light copy of ${file.name}`, fileId: file.id })
+/** Ends a job with words when the disk fills up while it writes. */
+async function withRoom(shop: Workshop, run: JobRun, handler: (shop: Workshop, run: JobRun) => Promise<JobOutcome>): Promise<JobOutcome> {
+  const full = new AbortController()
+  let reason: DiskError | null = null
+  const unwatch = watchRoom(shop.config, shop.config.artefacts, (error) => {
+    reason = error
+    full.abort()
+  })
+  try {
+    return await handler(shop, { ...run, signal: AbortSignal.any([run.signal, full.signal]) })
+  } catch (error) {
+    throw reason && !run.signal.aborted ? reason : error
+  } finally {
+    unwatch()
   }
 }
+
+/** Bytes a second of a recording that its light copies take, roughly, and what hearing it whole takes meanwhile. */
+const LIGHT_BYTES = 400_000
+const SOUND_BYTES = 260_000
+const HEARD_BYTES = 16_000
+/** Bytes of film a pixel, and of sound a second while it is mixed. */
+const FILM_BYTES = 0.03
+const MIX_BYTES = 390_000
 
 async function fileOf(shop: Workshop, run: JobRun): Promise<FileRow> {
   const file = (await shop.store.files(run.projectId)).find((f) => f.id === run.fileId)
   if (!file) throw new MediaError('the file is no longer part of the project')
-  present(file)
+  await present(shop.config, file)
   return file
 }
 
 async function light(shop: Workshop, run: JobRun) {
   const file = await fileOf(shop, run)
+  if (!hasArtefact(shop.config, file.contentKey, 'sharp'))
+    await needRoom(shop.config, shop.config.artefacts, LIGHT_BYTES * file.facts.durationSeconds, `the light copy of ${file.name}`)
   const frames = await makeLightCopies(shop.config, file.path, file.contentKey, file.facts, (share) => run.report(share, 'making the light copy'), run.signal)
   const { video } = file.facts
   // Only a whole pass tells the exact number of pictures; containers often only guess.
@@ -67,6 +88,9 @@ const making = new Map<string, Promise<SoundFindings | null>>()
 
 /** Makes a file's sound things unless they are there; two jobs that want the same wait for one making. */
 async function ensureSound(shop: Workshop, file: FileRow, run: JobRun): Promise<SoundFindings | null> {
+  const heard = HEARD_BYTES * Math.min(16, file.facts.audio?.channels ?? 0)
+  if (!hasArtefact(shop.config, file.contentKey, 'findings'))
+    await needRoom(shop.config, shop.config.artefacts, (SOUND_BYTES + heard) * file.facts.durationSeconds, `the sound of ${file.name}`)
   const already = making.get(file.contentKey)
   if (already) await already.catch(() => undefined)
   const task = makeSound(shop.config, file.path, file.contentKey, file.facts, {
@@ -95,7 +119,7 @@ async function lineUp(shop: Workshop, run: JobRun) {
   const body = run.payload as LineUpBody
   const doc = await shop.store.doc(run.projectId)
   const files = await shop.store.files(run.projectId)
-  masterOf(doc, files, false)
+  await masterOf(shop.config, doc, files, false)
   const wanted = body.clipIds ? new Set(body.clipIds) : null
   // What was placed by hand stays, unless the user names the clip and where to look.
   const asked = wanted !== null && (body.nearSeconds !== undefined || body.speed !== undefined)
@@ -140,20 +164,23 @@ async function lineUp(shop: Workshop, run: JobRun) {
       sound: async (r) => {
         const file = fileOfClip(r)
         if (!file.facts.audio) return null
-        present(file)
+        await present(shop.config, file)
         const findings = await ensureSound(shop, file, run)
         return findings && { file: artefactPath(shop.config, file.contentKey, 'analysis'), findings }
       },
       luma: async (r) => {
         const file = fileOfClip(r)
-        present(file)
+        await present(shop.config, file)
         return makeLuma(shop.config, file.path, file.contentKey, file.facts, run.signal)
       },
       onOutcome: async (r, outcome) => {
         if (outcome.proof) await shop.store.saveProof(run.projectId, r.id, { proof: outcome.proof, clipName: r.name })
         const placements = outcome.placement ? { [r.id]: outcome.placement } : {}
         const loose = outcome.placement ? {} : { [r.id]: outcome.why }
-        await shop.store.edit(run.projectId, [{ type: 'place', by: asked ? 'asked' : 'search', placements, loose }], 'line up', run.jobId)
+        await shop.store.edit(run.projectId, [{ type: 'place', by: asked ? 'asked' : 'search', placements, loose }], 'line up', {
+          group: run.jobId,
+          author: run.author,
+        })
       },
     },
   )
@@ -184,6 +211,9 @@ async function film(shop: Workshop, run: JobRun) {
   const exchange = layOut(name, atRate(doc, body.rate), files)
   const fileName = `${safeName(name)}-${run.jobId.slice(0, 8)}.mp4`
   const out = path.join(shop.config.films, fileName)
+  const frames = exchange.toFrame - exchange.fromFrame
+  const seconds = (frames * exchange.rate.den) / exchange.rate.num
+  await needRoom(shop.config, shop.config.films, FILM_BYTES * body.width * body.height * frames + MIX_BYTES * seconds, 'the film')
   await renderFilm(shop.config, exchange, files, { width: body.width & ~1, height: body.height & ~1 }, out, run.report, run.signal)
   return { detail: 'ready', result: { path: out, name: `${safeName(name)}.mp4`, bytes: statSync(out).size } }
 }
@@ -196,7 +226,7 @@ async function originals(shop: Workshop, run: JobRun) {
     (looked) => run.report(0, `${looked} file${looked === 1 ? '' : 's'} looked at`),
     run.signal,
   )
-  await queueFileJobs(shop, run.projectId, found)
+  for (const job of fileJobs(run.projectId, found, run.author)) await shop.queue.add(job)
   const named = (what: string, names: string[]) => (names.length > 0 ? [`${what}: ${names.join(', ')}`] : [])
   const detail = [
     ...named(
@@ -215,6 +245,7 @@ export function safeName(name: string): string {
       .replace(/[^\w\- ]+/g, '')
       .trim()
       .replace(/\s+/g, '-')
-      .toLowerCase() || 'project'
+      .toLowerCase()
+      .slice(0, 80) || 'project'
   )
 }

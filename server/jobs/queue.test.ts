@@ -1,14 +1,16 @@
+import { createClient } from '@libsql/client'
 import type { Job } from '@pendolo/api'
 import { pino } from 'pino'
-import { openDatabase } from '../db/open.ts'
+import { databaseFile, openDatabase } from '../db/open.ts'
 import { EventHub } from '../http/events.ts'
 import { Cancelled } from '../media/ffmpeg.ts'
+import { MediaError } from '../media/words.ts'
 import { testConfig } from '../testing.ts'
 import { type JobHandler, JobQueue, type JobRun } from './queue.ts'
 
-const opened: { close(): void }[] = []
-afterAll(() => {
-  for (const each of opened) each.close()
+const opened: { close(): Promise<void> }[] = []
+afterAll(async () => {
+  for (const each of opened) await each.close()
 })
 
 /** A queue on a database of its own, or on that of an earlier one, as the next process would find it. */
@@ -20,7 +22,9 @@ async function open(config = testConfig()) {
   events.listen((e) => {
     if (e.type === 'job') told.push(e.job)
   })
-  return { config, queue: new JobQueue(database.db, events, pino({ level: 'silent' })), told }
+  const client = createClient({ url: `file:${databaseFile(config.home)}` })
+  opened.push({ close: async () => client.close() })
+  return { config, client, queue: new JobQueue(database.db, events, pino({ level: 'silent' })), told }
 }
 
 /** A handler that holds each run until the test lets it end. */
@@ -97,7 +101,7 @@ describe('the queue of jobs', () => {
     await state(queue, id, 'done')
     // What has ended may be asked for again.
     expect(await queue.add(job)).not.toBe(id)
-    queue.stop()
+    await queue.stop()
   })
 
   test('what a person waits for goes before what merely improves the view, and one of a kind runs at a time', async () => {
@@ -125,7 +129,7 @@ describe('the queue of jobs', () => {
     expect(await queue.get(second)).toMatchObject({ state: 'queued' })
     runs.find((r) => r.jobId === sound)?.end()
     await state(queue, second, 'running')
-    queue.stop()
+    await queue.stop()
   })
 
   test('a waiting job is cancelled before it begins, a running one is told to stop, an ended one stays as it is', async () => {
@@ -181,8 +185,8 @@ describe('the queue of jobs', () => {
       () => runs.length,
       (n) => n === 1,
     )
-    runs[0].end(new Error('gantry.mov cannot be read: plug the disk in and try again'))
-    expect(await state(queue, id, 'failed')).toMatchObject({ detail: 'gantry.mov cannot be read: plug the disk in and try again' })
+    runs[0].end(new MediaError('gantry.mov cannot be read: plug the disk in and try again', 'Input/output error'))
+    expect(await state(queue, id, 'failed')).toMatchObject({ detail: 'gantry.mov cannot be read: plug the disk in and try again', raw: 'Input/output error' })
     await queue.retry(id)
     await until(
       () => runs.length,
@@ -207,7 +211,7 @@ describe('the queue of jobs', () => {
     const running = await add('running')
     await state(before.queue, running, 'running')
     const waiting = await add('waiting')
-    before.queue.stop()
+    await before.queue.stop()
 
     const after = await open(before.config)
     const again = held()
@@ -228,5 +232,65 @@ describe('the queue of jobs', () => {
     await state(after.queue, waiting, 'done')
     expect(await after.queue.get(done)).toMatchObject({ state: 'done' })
     expect(await after.queue.list('p7')).toHaveLength(3)
+  })
+
+  test('a job during which the process ended twice is set aside with words, and the second time it runs by itself', async () => {
+    const config = testConfig()
+    const first = await open(config)
+    const { handler } = held()
+    for (const kind of ['lineup', 'pulse'] as const) first.queue.handle(kind, handler)
+    const id = await first.queue.add({ projectId: 'p8', kind: 'lineup', title: '' })
+    await state(first.queue, id, 'running')
+    // The process ends without a word: nothing of the first queue is stopped or closed.
+    const second = await open(config)
+    const again = held()
+    for (const kind of ['lineup', 'pulse'] as const) second.queue.handle(kind, again.handler)
+    await second.queue.resume()
+    await state(second.queue, id, 'running')
+    const other = await second.queue.add({ projectId: 'p8', kind: 'pulse', title: '' })
+    await new Promise((resolve) => setTimeout(resolve, 50))
+    expect(await second.queue.get(other)).toMatchObject({ state: 'queued' })
+    const third = await open(config)
+    const last = held()
+    for (const kind of ['lineup', 'pulse'] as const) third.queue.handle(kind, last.handler)
+    await third.queue.resume()
+    expect(await third.queue.get(id)).toMatchObject({ state: 'failed', detail: expect.stringMatching(/ended twice.*try again/) })
+    await state(third.queue, other, 'running')
+    // Tried again by the user, it begins with a clean slate.
+    await third.queue.retry(id)
+    await state(third.queue, id, 'running')
+  })
+
+  test('a job that was stopped in good order is taken up as often as that happens', async () => {
+    const config = testConfig()
+    let id = ''
+    for (let n = 0; n < 4; n++) {
+      const { queue } = await open(config)
+      queue.handle('lineup', held().handler)
+      if (n === 0) id = await queue.add({ projectId: 'p9', kind: 'lineup', title: '' })
+      else await queue.resume()
+      await state(queue, id, 'running')
+      await queue.stop()
+      expect(await queue.get(id)).toMatchObject({ state: 'queued' })
+    }
+  })
+
+  test('where the end of a job cannot be written, it is told all the same and written when it can be', async () => {
+    const { queue, told, client } = await open()
+    const { runs, handler } = held()
+    queue.handle('film', handler)
+    const id = await queue.add({ projectId: 'p10', kind: 'film', title: '' })
+    await until(
+      () => runs.length,
+      (n) => n === 1,
+    )
+    await client.execute("CREATE TRIGGER full BEFORE UPDATE ON jobs WHEN NEW.state = 'failed' BEGIN SELECT RAISE(FAIL, 'database or disk is full'); END")
+    runs[0].end(Object.assign(new Error('ENOSPC: no space left on device, write'), { code: 'ENOSPC' }))
+    await until(
+      () => told,
+      (all) => all.some((job) => job.id === id && job.state === 'failed' && /disk with the data folder is full/.test(job.detail)),
+    )
+    await client.execute('DROP TRIGGER full')
+    expect(await state(queue, id, 'failed')).toMatchObject({ detail: expect.stringMatching(/make room/) })
   })
 })

@@ -2,8 +2,9 @@ import { randomUUID } from 'node:crypto'
 import type { FilmResult, Job, JobKind, JobState } from '@pendolo/api'
 import { and, asc, desc, eq, inArray } from 'drizzle-orm'
 import type { Logger } from 'pino'
-import type { Database } from '../db/open.ts'
+import type { Database, Writer } from '../db/open.ts'
 import { jobs } from '../db/schema.ts'
+import { diskWords } from '../disk.ts'
 import type { EventHub } from '../http/events.ts'
 import { Cancelled } from '../media/ffmpeg.ts'
 
@@ -13,6 +14,8 @@ export interface JobRun {
   readonly projectId: string
   readonly fileId: string | null
   readonly payload: unknown
+  /** Who asked for it. */
+  readonly author: string
   readonly signal: AbortSignal
   report(share: number, detail?: string): void
 }
@@ -30,6 +33,7 @@ export interface NewJob {
   readonly title: string
   readonly fileId?: string
   readonly payload?: unknown
+  readonly author?: string
 }
 
 /** Smaller runs first: hearing comes before seeing, and what a person waits for before what merely improves the view. */
@@ -37,6 +41,10 @@ const PRIORITY: Record<JobKind, number> = { originals: 0, lineup: 0, film: 1, so
 /** Jobs of one kind at the same time; ffmpeg itself uses several cores. */
 const AT_ONCE = 2
 const KIND_AT_ONCE: Record<JobKind, number> = { originals: 1, lineup: 1, film: 1, sound: 1, pulse: 1, light: 1 }
+/** A job during which the process ended so often is set aside: it may be what ended it. */
+const MOST_CRASHES = 2
+/** Writing how a job ended is tried again after these waits, ms: a full disk may have room later. */
+const END_TRIES = [200, 1000, 5000]
 /** Progress is told at most this often, ms. */
 const TELL_EVERY = 200
 
@@ -46,7 +54,7 @@ export class JobQueue {
   readonly #events: EventHub
   readonly #log: Logger
   readonly #handlers = new Map<JobKind, JobHandler>()
-  readonly #running = new Map<string, { kind: JobKind; abort: AbortController }>()
+  readonly #running = new Map<string, { kind: JobKind; abort: AbortController; alone: boolean; work: Promise<void> }>()
   #stopping = false
   #wake: Promise<void> = Promise.resolve()
 
@@ -62,8 +70,29 @@ export class JobQueue {
 
   /** Takes up what an earlier process left and begins to work. */
   async resume(): Promise<void> {
-    await this.#db.update(jobs).set({ state: 'queued', detail: 'taken up again after a restart' }).where(eq(jobs.state, 'running'))
+    const left = await this.#db.select({ id: jobs.id, crashes: jobs.crashes }).from(jobs).where(eq(jobs.state, 'running'))
+    for (const { id, crashes } of left) {
+      const aside = crashes + 1 >= MOST_CRASHES
+      await this.#db
+        .update(jobs)
+        .set(
+          aside
+            ? { state: 'failed', crashes: crashes + 1, finishedAt: Date.now(), detail: SET_ASIDE }
+            : { state: 'queued', crashes: crashes + 1, detail: 'taken up again after a restart' },
+        )
+        .where(eq(jobs.id, id))
+    }
     this.#poke()
+  }
+
+  /** The latest job of a kind for each file of a project. */
+  async latest(projectId: string): Promise<Map<string, JobState>> {
+    const rows = await this.#db
+      .select({ kind: jobs.kind, fileId: jobs.fileId, state: jobs.state })
+      .from(jobs)
+      .where(eq(jobs.projectId, projectId))
+      .orderBy(asc(jobs.createdAt))
+    return new Map(rows.map((r) => [`${r.kind} ${r.fileId}`, r.state as JobState]))
   }
 
   /** Adds a job; an equal one that waits or runs already is returned instead (a double click asks twice). */
@@ -75,9 +104,16 @@ export class JobQueue {
       .where(and(eq(jobs.projectId, job.projectId), eq(jobs.kind, job.kind), inArray(jobs.state, ['queued', 'running'])))
     const same = open.find((j) => j.fileId === (job.fileId ?? null) && j.payload === payload)
     if (same) return same.id
-    const id = randomUUID()
-    await this.#db.insert(jobs).values({
-      id,
+    const [id] = await this.insert(this.#db, [job])
+    await this.announce([id])
+    return id
+  }
+
+  /** Writes jobs as part of somebody's transaction, who then announces them. @returns their ids */
+  async insert(tx: Writer, list: readonly NewJob[]): Promise<string[]> {
+    const now = Date.now()
+    const rows = list.map((job, i) => ({
+      id: randomUUID(),
       projectId: job.projectId,
       kind: job.kind,
       state: 'queued',
@@ -86,12 +122,19 @@ export class JobQueue {
       title: job.title,
       detail: 'waiting',
       fileId: job.fileId ?? null,
-      payload,
-      createdAt: Date.now(),
-    })
-    await this.#tell(id)
+      payload: JSON.stringify(job.payload ?? {}),
+      author: job.author ?? '',
+      createdAt: now + i,
+    }))
+    // SQLite takes a limited number of values at once.
+    for (let at = 0; at < rows.length; at += 500) await tx.insert(jobs).values(rows.slice(at, at + 500))
+    return rows.map((r) => r.id)
+  }
+
+  /** Tells of jobs that were written, and begins to work. */
+  async announce(ids: readonly string[]): Promise<void> {
+    for (const id of ids) await this.#tell(id)
     this.#poke()
-    return id
   }
 
   async list(projectId?: string): Promise<Job[]> {
@@ -126,16 +169,24 @@ export class JobQueue {
   async retry(id: string): Promise<void> {
     await this.#db
       .update(jobs)
-      .set({ state: 'queued', progress: 0, detail: 'waiting', finishedAt: null })
+      .set({ state: 'queued', progress: 0, detail: 'waiting', finishedAt: null, crashes: 0, raw: null })
       .where(and(eq(jobs.id, id), inArray(jobs.state, ['failed', 'cancelled'])))
     await this.#tell(id)
     this.#poke()
   }
 
-  /** Stops all work; running jobs stay marked as running and are taken up at the next start. */
-  stop(): void {
+  /** Stops all work; what ran waits again, since it was not what ended the process, and is taken up at the next start. */
+  async stop(): Promise<void> {
     this.#stopping = true
+    const ids = [...this.#running.keys()]
+    const works = [...this.#running.values()].map((r) => r.work)
     for (const { abort } of this.#running.values()) abort.abort()
+    await Promise.all(works)
+    if (ids.length === 0) return
+    await this.#db
+      .update(jobs)
+      .set({ state: 'queued', detail: 'taken up again after a restart' })
+      .where(and(inArray(jobs.id, ids), eq(jobs.state, 'running')))
   }
 
   #poke(): void {
@@ -145,14 +196,18 @@ export class JobQueue {
   async #fill(): Promise<void> {
     while (!this.#stopping && this.#running.size < AT_ONCE) {
       const waiting = await this.#db.select().from(jobs).where(eq(jobs.state, 'queued')).orderBy(asc(jobs.priority), asc(jobs.createdAt)).limit(200)
+      const running = [...this.#running.values()]
+      // What may have ended the process runs by itself, so that it is known which one it was.
+      if (running.some((r) => r.alone)) return
       const next = waiting.find((j) => {
         const kind = j.kind as JobKind
-        const same = [...this.#running.values()].filter((r) => r.kind === kind).length
-        return this.#handlers.has(kind) && same < KIND_AT_ONCE[kind]
+        const same = running.filter((r) => r.kind === kind).length
+        return this.#handlers.has(kind) && same < KIND_AT_ONCE[kind] && (j.crashes === 0 || running.length === 0)
       })
       if (!next) return
       const abort = new AbortController()
-      this.#running.set(next.id, { kind: next.kind as JobKind, abort })
+      const entry = { kind: next.kind as JobKind, abort, alone: next.crashes > 0, work: Promise.resolve() }
+      this.#running.set(next.id, entry)
       const taken = await this.#db
         .update(jobs)
         .set({ state: 'running', detail: 'starting', progress: 0 })
@@ -164,7 +219,7 @@ export class JobQueue {
         continue
       }
       await this.#tell(next.id)
-      void this.#work(next, abort)
+      entry.work = this.#work(next, abort)
     }
   }
 
@@ -193,6 +248,7 @@ export class JobQueue {
         projectId: row.projectId,
         fileId: row.fileId,
         payload: JSON.parse(row.payload),
+        author: row.author,
         signal: abort.signal,
         report,
       })
@@ -204,7 +260,12 @@ export class JobQueue {
       if (error instanceof Cancelled || abort.signal.aborted) await this.#end(row.id, 'cancelled', 'cancelled')
       else {
         this.#log.error({ err: error, job: row.id, kind: row.kind }, 'job failed')
-        await this.#end(row.id, 'failed', error instanceof Error ? error.message : String(error))
+        const { code, raw } = error as { code?: string; raw?: string | null }
+        const known = error instanceof Error && typeof code === 'string' && SPOKEN.has(code)
+        const disk = known ? null : diskWords(error)
+        const said = error instanceof Error ? error.message : String(error)
+        const words: [string, undefined, string | null] = known ? [said, undefined, raw ?? null] : [disk ?? UNEXPECTED, undefined, said]
+        await this.#end(row.id, 'failed', ...words)
       }
     } finally {
       this.#running.delete(row.id)
@@ -212,12 +273,21 @@ export class JobQueue {
     }
   }
 
-  async #end(id: string, state: JobState, detail: string, result?: FilmResult): Promise<void> {
-    await this.#db
-      .update(jobs)
-      .set({ state, detail, finishedAt: Date.now(), ...(state === 'done' && { progress: 1000 }), result: result ? JSON.stringify(result) : null })
-      .where(eq(jobs.id, id))
-    await this.#tell(id)
+  /** Never throws: where the disk is full, that is told to whoever listens and written when there is room. */
+  async #end(id: string, state: JobState, detail: string, result?: FilmResult, raw: string | null = null): Promise<void> {
+    const change = { state, detail, raw, finishedAt: Date.now(), ...(state === 'done' && { progress: 1000 }), result: result ? JSON.stringify(result) : null }
+    for (const wait of [...END_TRIES, null]) {
+      try {
+        await this.#db.update(jobs).set(change).where(eq(jobs.id, id))
+        return await this.#tell(id)
+      } catch (error) {
+        this.#log.error({ err: error, job: id }, 'the end of a job could not be written')
+        const job = await this.get(id).catch(() => null)
+        if (job) this.#events.send({ type: 'job', job: { ...job, state, detail, finishedAt: change.finishedAt } })
+        if (wait === null || this.#stopping) return
+        await new Promise((resolve) => setTimeout(resolve, wait).unref())
+      }
+    }
   }
 
   async #tell(id: string): Promise<void> {
@@ -225,6 +295,11 @@ export class JobQueue {
     if (job) this.#events.send({ type: 'job', job })
   }
 }
+
+const SET_ASIDE = 'Pendolo ended twice while this ran, so it was set aside. If it was switched off in the middle, try again'
+const UNEXPECTED = 'something went wrong in Pendolo itself; try again. If it happens again, the details say more'
+/** Codes of errors whose messages are meant for people. */
+const SPOKEN: ReadonlySet<string> = new Set(['media', 'disk', 'edit', 'cut', 'path', 'exchange', 'not-found', 'hurt', 'timecode'])
 
 function publicJob(row: typeof jobs.$inferSelect): Job {
   return {
@@ -236,6 +311,7 @@ function publicJob(row: typeof jobs.$inferSelect): Job {
     title: row.title,
     detail: row.detail,
     fileId: row.fileId,
+    raw: row.raw,
     createdAt: row.createdAt,
     finishedAt: row.finishedAt,
     result: row.result ? (JSON.parse(row.result) as FilmResult) : null,

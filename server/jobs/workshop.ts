@@ -1,8 +1,8 @@
 import type { ProjectDoc } from '@pendolo/core/project'
 import type { Analysis } from '../analysis.ts'
 import type { Config } from '../config.ts'
-import { MediaError } from '../media/ffmpeg.ts'
 import { present } from '../media/originals.ts'
+import { MediaError } from '../media/words.ts'
 import type { FileRow, ProjectStore } from '../project/store.ts'
 import type { JobQueue } from './queue.ts'
 
@@ -15,11 +15,11 @@ export interface Workshop {
 }
 
 /** The file that keeps the project's time; `heard` when its sound is needed. */
-export function masterOf(doc: ProjectDoc, files: readonly FileRow[], heard = true): FileRow {
+export async function masterOf(config: Config, doc: ProjectDoc, files: readonly FileRow[], heard = true): Promise<FileRow> {
   const clip = doc.masterClipId ? doc.clips[doc.masterClipId] : undefined
   const file = clip && files.find((f) => f.id === clip.fileId)
   if (!file) throw new MediaError('there is no master yet; choose one in Gather')
   if (heard && !file.facts.audio) throw new MediaError(`${file.name} has no sound; choose another master`)
-  present(file)
+  await present(config, file)
   return file
 }

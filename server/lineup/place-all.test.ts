@@ -1,6 +1,7 @@
 import type { Candidate, LightPlacement, SoundPlacement } from '@pendolo/core/lineup'
 import type { FileFacts } from '@pendolo/core/project'
 import type { Analysis } from '../analysis.ts'
+import { MediaError } from '../media/words.ts'
 import type { LineUpWishes, Outcome } from './place-all.ts'
 import { placeAll, secondsOf } from './place-all.ts'
 import type { Placed, Recording } from './recordings.ts'
@@ -40,8 +41,11 @@ async function lineUp(recordings: Recording[], script: Script, wishes: LineUpWis
   } as unknown as Analysis
   const outcomes = await placeAll([{ recording: master, startSeconds: 0, rate: 1 }, ...known], recordings, wishes, {
     analysis,
-    sound: async (r) =>
-      r.facts.audio ? { file: r.id, findings: { silent: false, emptyChannel: null, timecode: null, others: r.id.endsWith('.s16') ? [1, 2] : [] } } : null,
+    sound: async (r) => {
+      if (r.id.startsWith('damaged')) throw new MediaError(`${r.id} is cut off`)
+      if (r.id.startsWith('crash')) throw new RangeError('Invalid typed array length: -1')
+      return r.facts.audio ? { file: r.id, findings: { silent: false, emptyChannel: null, timecode: null, others: r.id.endsWith('.s16') ? [1, 2] : [] } } : null
+    },
     luma: async (r) => (r.facts.video ? r.id : null),
     onOutcome: async (r, outcome) => void told.push([r.id, outcome]),
     onProgress: () => undefined,
@@ -54,6 +58,15 @@ async function lineUp(recordings: Recording[], script: Script, wishes: LineUpWis
 }
 
 const silent = { audio: null } as const
+
+test('one that cannot be read is told by name, and the others are placed all the same', async () => {
+  const { of } = await lineUp([recording('damaged.mov'), recording('good.mov'), recording('crash.mov'), recording('last.mov')], {
+    hear: () => heard('sure', 12),
+  })
+  expect(of('damaged.mov')).toEqual({ why: 'damaged.mov is cut off' })
+  expect(of('crash.mov').why).toMatch(/^crash\.mov could not be compared/)
+  for (const name of ['good.mov', 'last.mov']) expect(of(name)).toMatchObject({ verdict: 'sure', startSeconds: 12 })
+})
 
 describe('channels that hold different things', () => {
   test('one of them places what their mix does not, and that is said', async () => {

@@ -16,6 +16,7 @@ import { type Placement, SOUND_SPEED } from '@pendolo/core/project'
 import { placementFromSeconds, secondsToFlicks } from '@pendolo/core/time'
 import type { Analysis } from '../analysis.ts'
 import { channelFiles, type SoundFindings } from '../media/sound.ts'
+import { MediaError } from '../media/words.ts'
 import { clockOf, clockReferences, type Placed, type Recording, readingsOf, soundUsable, timecodeReferences } from './recordings.ts'
 
 export interface Near {
@@ -93,7 +94,7 @@ export async function placeAll(
     return heard
   }
   const masterSound = await listenTo(master.recording)
-  for (const { recording } of known.slice(1)) await listenTo(recording)
+  for (const { recording } of known.slice(1)) await attempt(recording, () => listenTo(recording))
 
   const trials: Trial[] = []
   const settled = (trial: Trial) => trial.outcome.placement?.verdict === 'sure'
@@ -104,7 +105,7 @@ export async function placeAll(
   let done = 0
   const tell = (detail: string) => tools.onProgress(0.8 * (recordings.length > 0 ? done / recordings.length : 1), detail)
 
-  const hear = async (recording: Recording) => {
+  const place = async (recording: Recording) => {
     const heard = await listenTo(recording)
     const usable = soundUsable(recording, heard?.findings ?? null)
     let sound: SoundPlacement | null = null
@@ -122,9 +123,14 @@ export async function placeAll(
         file = own
       }
     }
+    return { usable, sound, file }
+  }
+  const hear = async (recording: Recording) => {
+    const heard = await attempt(recording, () => place(recording))
+    const { usable, sound, file } = 'failed' in heard ? NOT_HEARD : heard.value
     const trial: Trial = { recording, usable, sound, file, outcome: { placement: null, why: '', proof: null } }
     trials.push(trial)
-    await report(trial, soundOutcome(recording, sound, usable, ways))
+    await report(trial, 'failed' in heard ? { placement: null, why: heard.failed, proof: null } : soundOutcome(recording, sound, usable, ways))
     done++
     tell(`${done} of ${recordings.length} files heard`)
   }
@@ -211,7 +217,8 @@ export async function placeAll(
       tools.onProgress(0.86, 'comparing light')
       const references = await lightReferences(lying(), tools)
       for (const trial of dark) {
-        const luma = await tools.luma(trial.recording)
+        const seen = await attempt(trial.recording, () => tools.luma(trial.recording))
+        const luma = 'failed' in seen ? null : seen.value
         const { video } = trial.recording.facts
         if (!luma || !video) continue
         const before = trial.outcome.placement
@@ -345,6 +352,19 @@ function settledBy(trial: Trial, estimate: Near, text: string): Outcome | null {
   }
 }
 
+const NOT_HEARD = { usable: false, sound: null, file: '' }
+
+/** Reads one recording; one that cannot be read never stops the others, and is told of by its name. */
+async function attempt<T>(recording: Recording, read: () => Promise<T>): Promise<{ value: T } | { failed: string }> {
+  try {
+    return { value: await read() }
+  } catch (error) {
+    const { code, name } = error as { code?: string; name?: string }
+    if (code === 'cancelled' || code === 'disk' || name === 'AbortError') throw error
+    return { failed: error instanceof MediaError ? error.message : `${recording.name} could not be compared; it may be damaged. Copy it from the card again` }
+  }
+}
+
 async function lightReferences(placed: readonly Placed[], tools: LineUpTools) {
   const cameras = placed
     .filter((p) => p.recording.facts.video)
@@ -352,7 +372,8 @@ async function lightReferences(placed: readonly Placed[], tools: LineUpTools) {
     .slice(0, MOST_LIGHT_REFERENCES)
   const out = []
   for (const { recording, startSeconds, rate } of cameras) {
-    const file = await tools.luma(recording)
+    const seen = await attempt(recording, () => tools.luma(recording))
+    const file = 'failed' in seen ? null : seen.value
     if (file && recording.facts.video) out.push({ file, video: recording.facts.video, startSeconds, rate })
   }
   return out
@@ -384,7 +405,8 @@ async function placeThroughOthers(
     for (let pair = queue.shift(); pair; pair = queue.shift()) {
       // The longer one is the ground that the shorter is searched on.
       const [clip, ground] = pair[0].facts.durationSeconds <= pair[1].facts.durationSeconds ? pair : [pair[1], pair[0]]
-      const [a, b] = [await tools.sound(clip), await tools.sound(ground)]
+      const [heard, below] = [await attempt(clip, () => tools.sound(clip)), await attempt(ground, () => tools.sound(ground))]
+      const [a, b] = ['failed' in heard ? null : heard.value, 'failed' in below ? null : below.value]
       if (a && b) {
         const found = await tools.analysis.run({ kind: 'place', masterSound: b.file, clipSound: a.file, thorough: false, near: null, speed: 1 }, tools.signal)
         if (found.verdict === 'sure' && found.startSeconds !== null) {

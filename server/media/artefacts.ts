@@ -1,5 +1,5 @@
-import { existsSync } from 'node:fs'
-import { mkdir, readdir, rename, rm } from 'node:fs/promises'
+import { existsSync, statSync } from 'node:fs'
+import { mkdir, open, readdir, rename, rm } from 'node:fs/promises'
 import path from 'node:path'
 import type { Config } from '../config.ts'
 
@@ -22,10 +22,11 @@ export function artefactPath(config: Config, key: string, artefact: Artefact): s
 }
 
 export function hasArtefact(config: Config, key: string, artefact: Artefact): boolean {
-  return existsSync(artefactPath(config, key, artefact))
+  // An empty one is what a full disk or a power cut left.
+  return (statSync(artefactPath(config, key, artefact), { throwIfNoEntry: false })?.size ?? 0) > 0
 }
 
-const PART = '.part'
+export const PART = '.part'
 
 /**
  * Lets `make` write to unfinished names and gives the files their final names only when all are complete, so that a
@@ -36,9 +37,23 @@ export async function completeFiles(finals: readonly string[], make: (parts: str
   const parts = finals.map((f) => path.join(path.dirname(f), `${PART}-${process.pid}-${path.basename(f)}`))
   try {
     await make(parts)
-    for (const [i, part] of parts.entries()) await rename(part, finals[i])
+    for (const [i, part] of parts.entries()) {
+      await synced(part)
+      await rename(part, finals[i])
+    }
+    for (const folder of new Set(finals.map((f) => path.dirname(f)))) await synced(folder)
   } finally {
     await Promise.all(parts.map((part) => rm(part, { force: true })))
+  }
+}
+
+/** Waits until what was written lies on the disk, so that a power cut after the renaming leaves no empty file. */
+export async function synced(file: string): Promise<void> {
+  const handle = await open(file, 'r')
+  try {
+    await handle.sync()
+  } finally {
+    await handle.close()
   }
 }
 

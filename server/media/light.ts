@@ -1,7 +1,9 @@
+import path from 'node:path'
 import type { FileFacts } from '@pendolo/core/project'
 import type { Config } from '../config.ts'
 import { artefactPath, completeFiles, hasArtefact } from './artefacts.ts'
-import { inputArguments, progressSeconds, run } from './ffmpeg.ts'
+import { decoderArguments, inputArguments, limitsFor, PROBE_LIMITS, progressSeconds, run } from './ffmpeg.ts'
+import { MediaError } from './words.ts'
 
 /** Sizes of the light copies: one for a tile of the wall, one for the programme. */
 const TILE = { width: 480, height: 270, crf: 27 }
@@ -74,7 +76,13 @@ export async function makeLightCopies(
   const { video } = facts
   if (!video) return null
   const finals = [artefactPath(config, key, 'tile'), artefactPath(config, key, 'sharp')]
-  if (hasArtefact(config, key, 'tile') && hasArtefact(config, key, 'sharp')) return countFrames(config, finals[0])
+  if (hasArtefact(config, key, 'tile') && hasArtefact(config, key, 'sharp')) {
+    const counts = await Promise.all(finals.map((copy) => countFrames(config, copy).catch(() => null)))
+    // A copy that a failing disk damaged has no index: both are made again.
+    if (counts[0] !== null && counts[1] === counts[0]) return counts[0]
+  }
+  const stretched = stretchedPictures(facts)
+  if (stretched) throw new MediaError(`${path.basename(file)} ${stretched}`)
   await completeFiles(finals, async ([tile, sharp]) => {
     const graph = `[0:v:0]${gridFilter(video)},split=2[t][s];${scaled(TILE, 't')};${scaled(SHARP, 's')}`
     const args = [
@@ -84,6 +92,7 @@ export async function makeLightCopies(
       '-nostdin',
       '-progress',
       'pipe:2',
+      ...decoderArguments(facts),
       ...inputArguments(file),
       '-filter_complex',
       graph,
@@ -92,6 +101,8 @@ export async function makeLightCopies(
     ]
     await run(config.ffmpeg, args, {
       signal,
+      limits: limitsFor(facts),
+      about: path.basename(file),
       onStderr: (text) => {
         const seconds = progressSeconds(text)
         if (seconds !== null && facts.durationSeconds > 0) onProgress(Math.min(0.99, seconds / facts.durationSeconds))
@@ -101,8 +112,21 @@ export async function makeLightCopies(
   return countFrames(config, finals[0])
 }
 
+/** A steady copy may need so many pictures for each one of the source, and this many in any case. */
+const MOST_REPEATED = 120
+const REPEATED_ANYWAY = 15_000
+
+/** Says why a steady copy cannot be made when the pictures' times leave gaps that only damage explains; null when it can. */
+export function stretchedPictures({ video, durationSeconds }: FileFacts): string | null {
+  if (!video?.counted) return null
+  const wanted = durationSeconds * (video.rate.num / video.rate.den)
+  if (wanted <= MOST_REPEATED * video.counted + REPEATED_ANYWAY) return null
+  return `holds ${video.counted} pictures but says it lasts ${Math.round(durationSeconds / 3600)} hours: its times are damaged. Copy it from the card again, or write its pictures into a new file and gather that`
+}
+
 async function countFrames(config: Config, copy: string): Promise<number | null> {
-  const out = await run(config.ffprobe, ['-v', 'error', '-select_streams', 'v:0', '-show_entries', 'stream=nb_frames', '-of', 'csv=p=0', `file:${copy}`])
+  const args = ['-v', 'error', '-select_streams', 'v:0', '-show_entries', 'stream=nb_frames', '-of', 'csv=p=0', ...inputArguments(copy)]
+  const out = await run(config.ffprobe, args, { limits: PROBE_LIMITS, about: path.basename(copy) })
   const frames = Number.parseInt(out, 10)
   return frames > 0 ? frames : null
 }

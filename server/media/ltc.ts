@@ -1,7 +1,8 @@
+import path from 'node:path'
 import { type LtcFindings, LtcReader, ltcFindings } from '@pendolo/core/lineup'
 import type { FileFacts } from '@pendolo/core/project'
 import type { Config } from '../config.ts'
-import { inputArguments, run } from './ffmpeg.ts'
+import { inputArguments, limitsFor, run } from './ffmpeg.ts'
 import { allChannels, soundClock } from './sound-clock.ts'
 
 const RATE = 48000
@@ -45,13 +46,13 @@ export async function hearTimecode(
     '-map',
     `0:a:${where.stream}`,
     '-af',
-    `${filter},pan=mono|c0=c${where.channel}`,
+    `pan=mono|c0=c${where.channel},${filter}`,
     '-ar',
     String(RATE),
     '-f',
     's16le',
     'pipe:1',
   ]
-  await run(config.ffmpeg, ['-v', 'error', '-nostdin', ...args], { signal, onStdout: take })
+  await run(config.ffmpeg, ['-v', 'error', '-nostdin', ...args], { signal, limits: limitsFor(facts), about: path.basename(file), onStdout: take })
   return ltcFindings(reader.finish(), RATE)
 }

@@ -1,9 +1,10 @@
 import { readFile } from 'node:fs/promises'
+import path from 'node:path'
 import { LIGHT_CELLS, type LightTrack } from '@pendolo/core/lineup'
 import type { FileFacts } from '@pendolo/core/project'
 import type { Config } from '../config.ts'
 import { artefactPath, completeFiles, hasArtefact } from './artefacts.ts'
-import { inputArguments, run } from './ffmpeg.ts'
+import { decoderArguments, inputArguments, limitsFor, run } from './ffmpeg.ts'
 import { gridFilter } from './light.ts'
 
 const SIDE = Math.sqrt(LIGHT_CELLS)
@@ -25,8 +26,24 @@ export async function makeLuma(config: Config, file: string, key: string, facts:
     const filter = `${grid}scale=${SIDE}:${SIDE}:flags=area,format=gray`
     await run(
       config.ffmpeg,
-      ['-v', 'error', '-y', '-nostdin', ...inputArguments(source), '-map', '0:v:0', '-vf', filter, '-fps_mode', 'passthrough', '-f', 'rawvideo', part],
-      { signal },
+      [
+        '-v',
+        'error',
+        '-y',
+        '-nostdin',
+        ...decoderArguments(facts),
+        ...inputArguments(source),
+        '-map',
+        '0:v:0',
+        '-vf',
+        filter,
+        '-fps_mode',
+        'passthrough',
+        '-f',
+        'rawvideo',
+        part,
+      ],
+      { signal, limits: limitsFor(facts), about: path.basename(file) },
     )
   })
   return out

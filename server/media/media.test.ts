@@ -4,11 +4,12 @@ import { gunzipSync } from 'node:zlib'
 import { makeMedia, PICTURE, showFolder, TONE, testConfig } from '../testing.ts'
 import { artefactPath, completeFiles, sweepParts } from './artefacts.ts'
 import { contentKey } from './content.ts'
-import { inputArguments, lastWords, MediaError, progressSeconds, run } from './ffmpeg.ts'
+import { inputArguments, lastWords, PROBE_LIMITS, progressSeconds, run } from './ffmpeg.ts'
 import { openHeard } from './heard.ts'
 import { makeLightCopies } from './light.ts'
 import { clockZero, notesFor, probe } from './probe.ts'
 import { channelFiles, decodeMono, makeSound } from './sound.ts'
+import { MediaError } from './words.ts'
 
 const config = testConfig()
 const show = showFolder(config)
@@ -30,7 +31,7 @@ describe('opening files', () => {
   })
 
   test('a program that is not installed is named', async () => {
-    await expect(run('no-such-ffmpeg', [])).rejects.toThrow(/no-such-ffmpeg is not installed/)
+    await expect(run('no-such-ffmpeg', [], { limits: PROBE_LIMITS, about: 'x' })).rejects.toThrow(/no-such-ffmpeg is not installed/)
   })
 
   test('progress and last words are read from what ffmpeg says', () => {
@@ -70,19 +71,11 @@ describe('light copies', () => {
     const { key } = await contentKey(file)
     expect(await makeLightCopies(config, file, key, facts, () => undefined, never)).toBe(100)
     const copy = artefactPath(config, key, 'tile')
-    const told = await run(config.ffprobe, [
-      '-v',
-      'error',
-      '-select_streams',
-      'v',
-      '-show_entries',
-      'frame=pict_type,key_frame',
-      '-show_entries',
-      'stream=width,height',
-      '-of',
-      'csv=p=0',
-      copy,
-    ])
+    const told = await run(
+      config.ffprobe,
+      ['-v', 'error', '-select_streams', 'v', '-show_entries', 'frame=pict_type,key_frame', '-show_entries', 'stream=width,height', '-of', 'csv=p=0', copy],
+      { limits: PROBE_LIMITS, about: 'x' },
+    )
     const types = told
       .split('\n')
       .map((l) => /[IPB]/.exec(l)?.[0])
@@ -124,7 +117,7 @@ describe('sound', () => {
     ] as const) {
       const { key } = await contentKey(file)
       const found = await makeSound(config, file, key, await probe(config, file), { listening: true, signal: never })
-      expect(found).toEqual({ silent: false, emptyChannel: empty, timecode: null, others: [] })
+      expect(found).toMatchObject({ silent: false, emptyChannel: empty, timecode: null, others: [] })
       // What is made already tells the same without listening again.
       expect(await makeSound(config, file, key, await probe(config, file), { listening: true, signal: never })).toEqual(found)
       const { sound, close } = openHeard(artefactPath(config, key, 'analysis'))

@@ -1,7 +1,27 @@
-import { existsSync } from 'node:fs'
-import { MediaError } from './ffmpeg.ts'
+import { existsSync, statSync } from 'node:fs'
+import { realpath } from 'node:fs/promises'
+import path from 'node:path'
+import type { Config } from '../config.ts'
+import { MediaError } from './words.ts'
 
-/** @throws MediaError when an original is not where it was */
-export function present(file: { readonly path: string }): void {
+/**
+ * Makes sure that an original is still what was gathered: a plain file in the folders that may be read. What was
+ * swapped for a link that leads elsewhere, or for a pipe, is not opened.
+ * @throws MediaError when it is not
+ */
+export async function present(config: Config, file: { readonly path: string }): Promise<void> {
   if (!existsSync(file.path)) throw new MediaError(`${file.path} is missing; find it again in Gather, then try again`)
+  const real = await realpath(file.path).catch(() => file.path)
+  if (real !== file.path && !(await inside(config.roots, real)))
+    throw new MediaError(`${file.path} is now a link to a place outside the folders that may be read; put the recording itself back`)
+  if (!statSync(real).isFile()) throw new MediaError(`${file.path} is no plain file any more; put the recording itself back`)
+}
+
+/** Whether a real path lies in one of the folders, whose own links are followed. */
+export async function inside(folders: readonly string[], real: string): Promise<boolean> {
+  for (const folder of folders) {
+    const base = await realpath(folder).catch(() => null)
+    if (base !== null && (real === base || real.startsWith(base.endsWith(path.sep) ? base : base + path.sep))) return true
+  }
+  return false
 }

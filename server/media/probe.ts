@@ -1,7 +1,9 @@
-import type { FileFacts } from '@pendolo/core/project'
+import { stat } from 'node:fs/promises'
+import { type FileFacts, factsProblem, rateFits } from '@pendolo/core/project'
 import { parseRate, printRate, type Rate } from '@pendolo/core/time'
 import type { Config } from '../config.ts'
-import { inputArguments, MediaError, run } from './ffmpeg.ts'
+import { inputArguments, PROBE_LIMITS, run } from './ffmpeg.ts'
+import { MediaError } from './words.ts'
 
 interface ProbeStream {
   codec_type?: string
@@ -40,35 +42,60 @@ export function clockZero(formatName: string, startTime: number): number {
 
 /** @throws MediaError when the file is no picture or sound that can be read */
 export async function probe(config: Config, file: string): Promise<FileFacts> {
-  const text = await run(config.ffprobe, ['-v', 'error', '-show_format', '-show_streams', '-of', 'json', ...inputArguments(file)]).catch((error: unknown) => {
-    if (!(error instanceof MediaError) || error.message.includes('not installed')) throw error
-    const reason = error.message
+  const seen = await stat(file)
+  // Opening a pipe or a device would wait for ever for what comes through it.
+  if (!seen.isFile()) throw new MediaError('this is no plain file; pick the recording itself')
+  if (seen.size === 0) throw new MediaError('this file is empty. If it plays elsewhere, copy it from the card again')
+  const args = ['-v', 'error', '-show_format', '-show_streams', '-of', 'json', ...inputArguments(file)]
+  const text = await run(config.ffprobe, args, { limits: PROBE_LIMITS, about: 'this file' }).catch((error: unknown) => {
+    if (!(error instanceof MediaError) || error.raw === null) throw error
+    const reason = error.raw
       .split('; ')
       .map((part) => part.replace(/^file:.*?: (?=[A-Z])/, ''))
       .join('; ')
-    throw new MediaError(`what is in this file is no picture or sound that can be read (${reason}). If it plays elsewhere, copy it from the card again`)
+    throw new MediaError('what is in this file is no picture or sound that can be read. If it plays elsewhere, copy it from the card again', reason)
   })
-  const out = JSON.parse(text) as ProbeOutput
+  const facts = factsFrom(JSON.parse(text) as ProbeOutput)
+  const problem = factsProblem(facts) ?? emptyTimes(facts, seen.size)
+  if (problem) throw new MediaError(`this file ${problem}`)
+  return facts
+}
+
+/** Even silence and black take more than so many bytes a second; a gap in the times of a few seconds' recording does not. */
+const LEAST_BYTES_A_SECOND = { video: 400, sound: 20 }
+const GAP_SECONDS = 3600
+
+function emptyTimes({ durationSeconds, video }: FileFacts, size: number): string | null {
+  const least = video ? LEAST_BYTES_A_SECOND.video : LEAST_BYTES_A_SECOND.sound
+  if (durationSeconds < GAP_SECONDS || size / durationSeconds >= least) return null
+  return `says it lasts ${Math.round(durationSeconds / 3600)} hours but holds only ${Math.round(size / 1000)} kB: its times are damaged. Copy it from the card again`
+}
+
+function factsFrom(out: ProbeOutput): FileFacts {
   const format = out.format ?? {}
   const streams = out.streams ?? []
   const zero = clockZero(format.format_name ?? '', number(format.start_time) ?? 0)
   const video = streams.find((s) => s.codec_type === 'video' && !s.disposition?.attached_pic)
   const sounds = streams.filter((s) => s.codec_type === 'audio')
-  if (!video && sounds.length === 0) throw new MediaError('there is neither picture nor sound in this file')
+  const [sound] = sounds
+  if (!video && !sound) throw new MediaError('there is neither picture nor sound in this file')
   const duration = number(format.duration) ?? Math.max(0, ...streams.map((s) => number(s.duration) ?? 0))
+  // What a container says of its length counts from its own zero; where its streams tell their ends, those count.
+  const ends = [video, ...sounds].flatMap((s) => (s && number(s.duration) !== null ? [(number(s.start_time) ?? 0) + Number(s.duration)] : []))
+  const clocked = CLOCKED.test(format.format_name ?? '')
   const tags = { ...format.tags }
   for (const s of streams) for (const [key, value] of Object.entries(s.tags ?? {})) tags[key] ??= value
   return {
-    durationSeconds: duration + (CLOCKED.test(format.format_name ?? '') ? (number(format.start_time) ?? 0) : 0),
+    durationSeconds: clocked && ends.length > 0 ? Math.max(...ends) : duration,
     container: (format.format_name ?? '').split(',')[0],
     video: video ? videoFacts(video, zero, duration) : null,
-    audio: sounds[0]
+    audio: sound
       ? {
-          codec: sounds[0].codec_name ?? 'unknown',
-          channels: sounds[0].channels ?? 1,
-          layout: sounds[0].channel_layout ?? '',
-          sampleRate: Number(sounds[0].sample_rate ?? 48000),
-          startSeconds: (number(sounds[0].start_time) ?? 0) - zero,
+          codec: sound.codec_name ?? 'unknown',
+          channels: sound.channels ?? 1,
+          layout: sound.channel_layout ?? '',
+          sampleRate: Number(sound.sample_rate ?? 48000),
+          startSeconds: (number(sound.start_time) ?? 0) - zero,
           streams: sounds.length,
           ...(sounds.length > 1 && { streamChannels: sounds.map((s) => s.channels ?? 1) }),
         }
@@ -113,6 +140,7 @@ function videoFacts(s: ProbeStream, zero: number, formatDuration: number): NonNu
     variableRate,
     startSeconds: (number(s.start_time) ?? 0) - zero,
     frames: counted && counted > 0 && !variableRate ? counted : Math.max(1, Math.round(seconds * value(rate))),
+    ...(counted && counted > 0 && { counted }),
     pixelAspect: s.sample_aspect_ratio && s.sample_aspect_ratio !== 'N/A' && s.sample_aspect_ratio !== '0:1' ? s.sample_aspect_ratio : '1:1',
   }
 }
@@ -123,7 +151,7 @@ function value(rate: Rate): number {
 
 function usableRate(text: string | undefined): Rate | null {
   const rate = text ? parseRate(text) : null
-  return rate && value(rate) < 1000 ? rate : null
+  return rate && rateFits(rate) ? rate : null
 }
 
 /** An average of a variable file brought to the usual rate it is meant to be. */

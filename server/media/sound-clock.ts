@@ -9,6 +9,20 @@ export function soundClock(facts: FileFacts): { before: string[]; filter: string
   return { before: zero ? ['-copyts'] : [], filter: 'aresample=async=1:first_pts=0' }
 }
 
+/**
+ * Filter that makes fewer channels of a stream's, each the sum of every so-manieth at equal power. It stands before all
+ * others: what resamples knows no layout of more than sixteen channels, this needs none.
+ */
+export function folded(channels: number, to: 'mono' | 'stereo' | number): string {
+  const count = to === 'mono' ? 1 : to === 'stereo' ? 2 : to
+  const from = (k: number) => Array.from({ length: channels }, (_, c) => c).filter((c) => typeof to !== 'number' || c % to === k)
+  const sum = (k: number) =>
+    from(k)
+      .map((c) => `${(1 / Math.sqrt(from(k).length)).toFixed(4)}*c${c}`)
+      .join('+')
+  return `pan=${typeof to === 'number' ? `${to}c` : to}|${Array.from({ length: count }, (_, k) => `c${k}=${sum(k)}`).join('|')}`
+}
+
 /** Names by which ffmpeg knows so many channels; streams with another number are not merged with others. */
 export const LAYOUTS: Readonly<Record<number, string>> = { 1: 'mono', 2: 'stereo', 3: '2.1', 4: 'quad', 5: '5.0', 6: '5.1', 7: '6.1', 8: '7.1' }
 

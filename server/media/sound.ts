@@ -1,16 +1,14 @@
-import { once } from 'node:events'
-import { createReadStream, createWriteStream, existsSync } from 'node:fs'
-import { readFile, rm, writeFile } from 'node:fs/promises'
+import { createReadStream, existsSync, statSync } from 'node:fs'
+import { open, readFile, rm, stat, writeFile } from 'node:fs/promises'
 import path from 'node:path'
-import { finished } from 'node:stream/promises'
 import type { LtcFindings } from '@pendolo/core/lineup'
 import type { FileFacts } from '@pendolo/core/project'
 import { ANALYSIS_RATE, BandWriter, PeakWriter, packFeatures } from '@pendolo/core/signal'
 import type { Config } from '../config.ts'
 import { artefactPath, completeFiles } from './artefacts.ts'
-import { inputArguments, progressSeconds, run } from './ffmpeg.ts'
+import { inputArguments, limitsFor, progressSeconds, run } from './ffmpeg.ts'
 import { hearTimecode } from './ltc.ts'
-import { allChannels, LAYOUTS, soundClock } from './sound-clock.ts'
+import { allChannels, folded, LAYOUTS, soundClock } from './sound-clock.ts'
 
 /** Points of the waveform overview: a hundred a second. */
 const PEAK_STEP = ANALYSIS_RATE / 100
@@ -35,6 +33,20 @@ export interface SoundFindings {
   readonly others?: readonly number[]
   /** Timecode recorded as sound, and on which channel; absent in findings made before it was listened for. */
   readonly timecode?: (LtcFindings & { readonly channel: number }) | null
+  /** Bytes of waveform, analysis sound and features as they were made; absent in older findings. */
+  readonly sizes?: readonly number[]
+}
+
+/** Findings of an earlier making; null where they or the files beside them are cut or gone, so that all is made again. */
+async function keptFindings(told: string, beside: readonly string[]): Promise<SoundFindings | null> {
+  try {
+    const findings = JSON.parse(await readFile(told, 'utf8')) as SoundFindings
+    if (typeof findings?.silent !== 'boolean') return null
+    const whole = beside.every((f, i) => findings.sizes === undefined || statSync(f).size === findings.sizes[i])
+    return whole && (findings.others ?? []).every((c) => existsSync(channelFiles(beside[1], c).analysis)) ? findings : null
+  } catch {
+    return null
+  }
 }
 
 export interface SoundWishes {
@@ -64,7 +76,8 @@ export async function makeSound(config: Config, file: string, key: string, facts
   const { listening, onProgress = () => undefined, signal, steps = { listen, fold, alone } } = wishes
   const [peaks, analysis, features, told] = PLACING.map((a) => artefactPath(config, key, a))
   const finals = [...(listening ? [artefactPath(config, key, 'sound')] : []), peaks, analysis, features, told]
-  if (finals.every((f) => existsSync(f))) return JSON.parse(await readFile(told, 'utf8')) as SoundFindings
+  const before = await keptFindings(told, [peaks, analysis, features])
+  if (before && finals.every((f) => existsSync(f))) return before
   let findings: SoundFindings = { silent: true, emptyChannel: null }
   await completeFiles(finals, async (parts) => {
     const [peaksPart, analysisPart, featuresPart, toldPart] = parts.slice(-PLACING.length)
@@ -83,7 +96,8 @@ export async function makeSound(config: Config, file: string, key: string, facts
         const into = channelFiles(analysis, channel)
         await completeFiles([into.analysis, into.features], ([s16, bands]) => steps.alone(raw, channels, channel, { analysis: s16, features: bands }))
       }
-      findings = { ...folded, timecode }
+      const sizes = await Promise.all([peaksPart, analysisPart, featuresPart].map(async (f) => (await stat(f)).size))
+      findings = { ...folded, timecode, sizes }
       await writeFile(toldPart, JSON.stringify(findings))
     } finally {
       await rm(raw, { force: true })
@@ -104,9 +118,11 @@ async function decode(
   const channels = facts.audio?.channels ?? 1
   const { before, filter } = soundClock(facts)
   // More than two channels are heard together as one until each has a strip of its own.
-  const fold = channels > 2 ? `,pan=mono|c0=${Array.from({ length: channels }, (_, c) => `${(1 / Math.sqrt(channels)).toFixed(4)}*c${c}`).join('+')}` : ''
-  const placing = streamsSideBySide(facts, filter, sound ? '[y]' : `[0:a:0]${filter},`)
-  const graph = sound ? `[0:a:0]${filter},asplit=2[x][y];[x]anull${fold}[a];${placing}` : placing
+  const fold = channels > 2 ? `${folded(channels, 'mono')},` : ''
+  // Of more channels than are looked at one by one, several share a place.
+  const few = channels > MOST_CHANNELS ? `${folded(channels, MOST_CHANNELS)},` : ''
+  const placing = streamsSideBySide(facts, filter, `${sound ? '[y]' : '[0:a:0]'}${few}${filter},`)
+  const graph = sound ? `[0:a:0]asplit=2[x][y];[x]${fold}${filter}[a];${placing}` : placing
   const two = channels === 2 ? 2 : 1
   const copy = ['-map', '[a]', '-ar', '48000', '-ac', String(two), '-sample_fmt', 's16', '-c:a', 'flac', '-compression_level', '3', '-strict', '-2']
   const args = [
@@ -125,13 +141,14 @@ async function decode(
     '[b]',
     '-ar',
     String(ANALYSIS_RATE),
-    ...(channels > MOST_CHANNELS ? ['-ac', String(MOST_CHANNELS)] : []),
     '-f',
     's16le',
     raw,
   ]
   await run(config.ffmpeg, args, {
     signal,
+    limits: limitsFor(facts),
+    about: path.basename(file),
     onStderr: (text) => {
       const seconds = progressSeconds(text)
       if (seconds !== null && facts.durationSeconds > 0) onProgress(Math.min(0.95, seconds / facts.durationSeconds))
@@ -202,17 +219,15 @@ export function channelFiles(analysis: string, channel: number): { analysis: str
 /** Writes one channel of the decoded sound as an analysis sound of its own. */
 export async function alone(raw: string, channels: number, channel: number, into: { analysis: string; features: string }): Promise<void> {
   const bands = new BandWriter()
-  const out = createWriteStream(into.analysis)
+  await using out = await open(into.analysis, 'w')
   for await (const frame of frames(raw, channels)) {
     const mono = new Int16Array(frame.length / channels)
     for (let i = 0; i < mono.length; i++) mono[i] = frame[i * channels + channel]
     const unit = new Float32Array(mono.length)
     for (let i = 0; i < unit.length; i++) unit[i] = mono[i] / 32768
     bands.push(unit)
-    if (!out.write(Buffer.from(mono.buffer))) await once(out, 'drain')
+    await out.appendFile(new Uint8Array(mono.buffer))
   }
-  out.end()
-  await finished(out)
   await writeFile(into.features, packFeatures(bands.finish()))
 }
 
@@ -246,7 +261,7 @@ export async function fold(
   const mixed = used.length > 1 && mix >= CANCELLED * heard[strongest].energy
   const writer = new PeakWriter(ANALYSIS_RATE, PEAK_STEP)
   const bands = new BandWriter()
-  const out = createWriteStream(into.analysis)
+  await using out = await open(into.analysis, 'w')
   for await (const frame of frames(raw, channels)) {
     const mono = new Int16Array(frame.length / channels)
     const unit = new Float32Array(mono.length)
@@ -259,10 +274,8 @@ export async function fold(
     }
     writer.push(unit)
     bands.push(unit)
-    if (!out.write(Buffer.from(mono.buffer))) await once(out, 'drain')
+    await out.appendFile(new Uint8Array(mono.buffer))
   }
-  out.end()
-  await finished(out)
   await writeFile(into.peaks, writer.finish().bytes)
   await writeFile(into.features, packFeatures(bands.finish()))
   const [left, right] = heard.map((c) => c.energy)
@@ -309,10 +322,14 @@ async function eachMono(
   signal?: AbortSignal,
 ): Promise<void> {
   const { before, filter } = soundClock(facts)
+  const channels = facts.audio?.channels ?? 1
+  const mono = channels > 8 ? `${folded(channels, 'mono')},` : ''
   const [input, output] = [inputArguments(path.resolve(file)), ['-ac', '1', '-ar', String(sampleRate), '-f', 'f32le', 'pipe:1']]
   let rest: Buffer = Buffer.alloc(0)
-  await run(config.ffmpeg, ['-v', 'error', '-nostdin', ...before, ...input, '-map', '0:a:0', '-af', filter, ...output], {
+  await run(config.ffmpeg, ['-v', 'error', '-nostdin', ...before, ...input, '-map', '0:a:0', '-af', `${mono}${filter}`, ...output], {
     signal,
+    limits: limitsFor(facts),
+    about: path.basename(file),
     onStdout: (chunk) => {
       const all = rest.length > 0 ? Buffer.concat([rest, chunk]) : chunk
       const whole = all.length & ~3

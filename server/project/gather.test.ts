@@ -103,10 +103,10 @@ describe('reading folders', () => {
     const shop = await testWorkshop(config)
     try {
       const id = await shop.store.create('Night')
-      const report = await gather(config, shop.store, id, [path.join(show, 'night')])
+      const report = await gather(shop, id, [path.join(show, 'night')])
       expect(report).toMatchObject({ added: 2, known: [], refused: [{ name: 'broken.mp4' }] })
       expect(report.refused[0].why).not.toBe('')
-      expect((await gather(config, shop.store, id, [path.join(show, 'night')])).known.sort()).toEqual(['mix.wav', 'x.mp4'])
+      expect((await gather(shop, id, [path.join(show, 'night')])).known.sort()).toEqual(['mix.wav', 'x.mp4'])
       expect(await shop.store.step(id, 'undo')).toBe('add 2 files')
       expect(Object.keys((await shop.store.doc(id)).clips)).toEqual([])
     } finally {

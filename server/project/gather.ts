@@ -4,9 +4,11 @@ import path from 'node:path'
 import { type Angle, type Clip, type Edit, type FileFacts, nextHue, type ProjectDoc } from '@pendolo/core/project'
 import { PROJECT_RATES, type ProjectRate, rateKey } from '@pendolo/core/time'
 import type { Config } from '../config.ts'
+import type { JobQueue } from '../jobs/queue.ts'
+import { fileJobs } from '../jobs/wanted.ts'
 import { contentKey } from '../media/content.ts'
-import { MediaError } from '../media/ffmpeg.ts'
 import { notesFor, probe } from '../media/probe.ts'
+import { MediaError } from '../media/words.ts'
 import { recognise } from './find-again.ts'
 import { allowedPath } from './roots.ts'
 import type { FileRow, ProjectStore } from './store.ts'
@@ -30,19 +32,32 @@ export async function findMedia(config: Config, picked: readonly string[]): Prom
   const out: Found[] = []
   for (const one of picked) {
     const full = await allowedPath(config, one)
-    if ((await stat(full)).isFile()) {
+    if (!(await stat(full)).isDirectory()) {
       out.push({ path: full, folder: null })
       continue
     }
     const below = await walk(full)
-    const nested = below.some((f) => path.dirname(f) !== full)
-    for (const file of below) {
-      const first = path.relative(full, file).split(path.sep)[0]
-      const inFolder = path.dirname(file) !== full
-      out.push({ path: file, folder: inFolder ? (GENERIC.test(first) ? path.basename(full) : first) : nested ? null : path.basename(full) })
-    }
+    out.push(
+      ...inFolders(
+        path.basename(full),
+        below.map((file) => ({ path: file, within: path.relative(full, file).split(path.sep) })),
+      ),
+    )
   }
   return out
+}
+
+/**
+ * Files of one picked or dropped folder with the folder that stands for their camera.
+ * @param within parts of each file's path below the folder, its name last
+ */
+export function inFolders(top: string, files: readonly { path: string; within: readonly string[] }[]): Found[] {
+  const nested = files.some((f) => f.within.length > 1)
+  return files.map(({ path: file, within }) => {
+    const [first] = within
+    const folder = within.length > 1 ? (GENERIC.test(first) ? top : first) : nested ? null : top
+    return { path: file, folder }
+  })
 }
 
 /** More than this below one picked folder is a mistake (a whole disk). */
@@ -62,42 +77,81 @@ export interface GatherReport {
   readonly refused: { name: string; why: string }[]
 }
 
+/** What gathering needs besides the project. */
+export interface GatherTools {
+  readonly config: Config
+  readonly store: ProjectStore
+  readonly queue: Pick<JobQueue, 'insert' | 'announce'>
+}
+
 /**
- * Probes the files, groups them into angles, adds them in one edit and proposes master, rate and raster when there are
- * none. Originals of the project that were missing are known by their content and are not added again.
+ * Probes the files, groups them into angles, and adds them, their clips and their jobs in one transaction; proposes master,
+ * rate and raster when there are none. Originals of the project that were missing are known by their content and are
+ * not added again.
+ * @param picked paths, or files with their folders where those are known
+ * @param author who adds them
  */
-export async function gather(config: Config, store: ProjectStore, projectId: string, picked: readonly string[]): Promise<GatherReport & { fileIds: string[] }> {
-  const found = await findMedia(config, picked)
+export async function gather(tools: GatherTools, projectId: string, picked: readonly (string | Found)[], author = ''): Promise<GatherReport> {
+  const { config, store, queue } = tools
+  const paths = picked.filter((p): p is string => typeof p === 'string')
+  const found = [...(await findMedia(config, paths)), ...picked.filter((p): p is Found => typeof p !== 'string')]
   if (found.length === 0) throw new MediaError('there are no pictures or sounds in what was picked; pick a folder with camera files')
-  const doc = await store.doc(projectId)
-  const existing = await store.files(projectId)
+  const before = await store.files(projectId)
   const again = await recognise(
-    existing,
+    before,
     found.map((f) => f.path),
   )
   await store.moveFiles(projectId, again)
-  const report: GatherReport = { added: 0, again: again.map((f) => f.file.name), known: [], refused: [] }
-  const rows: (FileRow & { folder: string | null })[] = []
+  const report = { added: 0, again: again.map((f) => f.file.name), known: [] as string[], refused: [] as { name: string; why: string }[] }
+  const probed: (FileRow & { folder: string | null })[] = []
+  const held = new Set(before.map((f) => f.path))
+  const known = new Set<string>()
   for (const one of found) {
     const name = path.basename(one.path)
     if (again.some((f) => f.path === one.path)) continue
+    if (held.has(one.path)) {
+      known.add(one.path)
+      continue
+    }
     try {
-      const { key, size } = await contentKey(one.path)
-      if (existing.some((f) => f.path === one.path) || rows.some((f) => f.path === one.path)) {
-        report.known.push(name)
-        continue
-      }
       const facts = await probe(config, one.path)
-      rows.push({ id: randomUUID(), projectId, path: one.path, name, size, contentKey: key, facts, notes: notesFor(facts), folder: one.folder })
+      const { key, size } = await contentKey(one.path)
+      held.add(one.path)
+      probed.push({ id: randomUUID(), projectId, path: one.path, name, size, contentKey: key, facts, notes: notesFor(facts), folder: one.folder })
     } catch (error) {
       report.refused.push({ name, why: error instanceof Error ? error.message : String(error) })
     }
   }
-  await store.addFiles(rows.map(({ folder: _, ...row }) => row))
-  const masterFile = existing.find((f) => f.id === (doc.masterClipId ? doc.clips[doc.masterClipId]?.fileId : null))
-  const { edits } = sort(doc, rows, masterFile?.facts.video != null)
-  if (rows.length > 0) await store.edit(projectId, edits, rows.length === 1 ? `add ${rows[0].name}` : `add ${rows.length} files`)
-  return { ...report, added: rows.length, fileIds: [...rows.map((r) => r.id), ...again.map((f) => f.file.id)] }
+  let jobIds: string[] = []
+  const label = (n: number, first: string) => (n === 1 ? `add ${first}` : `add ${n} files`)
+  await store.gather(
+    projectId,
+    author,
+    (doc, files) => {
+      // While these were looked at, somebody may have gathered the same.
+      const rows = probed.filter((r) => !files.some((f) => f.path === r.path))
+      for (const r of probed) if (!rows.includes(r)) known.add(r.path)
+      // A file whose clip was taken back by undo, or lost by an earlier fault, is brought in again.
+      const used = new Set(Object.values(doc.clips).map((c) => c.fileId))
+      const folderOf = new Map(found.map((f) => [f.path, f.folder]))
+      const back = files.filter((f) => known.has(f.path) && !used.has(f.id)).map((f) => ({ ...f, folder: folderOf.get(f.path) ?? null }))
+      const all = [...back, ...rows]
+      for (const f of back) known.delete(f.path)
+      report.added = all.length
+      if (all.length === 0) return null
+      const masterFile = files.find((f) => f.id === (doc.masterClipId ? doc.clips[doc.masterClipId]?.fileId : null))
+      const { edits } = sort(doc, all, masterFile?.facts.video != null)
+      return { rows: all.map(({ folder: _, ...row }) => row), edits, label: label(all.length, all[0].name) }
+    },
+    async (tx, rows) => {
+      jobIds = await queue.insert(tx, fileJobs(projectId, rows, author))
+    },
+  )
+  report.known = [...known].map((p) => path.basename(p))
+  await queue.announce(jobIds)
+  const returned = again.map(({ file, path: now }) => ({ ...file, path: now, name: path.basename(now) }))
+  if (returned.length > 0) await queue.announce(await store.write((tx) => queue.insert(tx, fileJobs(projectId, returned, author))))
+  return report
 }
 
 /**

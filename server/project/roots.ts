@@ -4,6 +4,7 @@ import os from 'node:os'
 import path from 'node:path'
 import type { FolderEntry, FolderListing } from '@pendolo/api'
 import type { Config } from '../config.ts'
+import { inside } from '../media/originals.ts'
 import { looksLikeMedia } from './media-names.ts'
 
 /** A path that may not be read, or is not there. */
@@ -23,11 +24,7 @@ export async function allowedPath(config: Config, given: string): Promise<string
   } catch {
     throw new PathError(`${given} does not exist any more; pick it again`)
   }
-  for (const root of config.roots) {
-    if (!existsSync(root)) continue
-    const base = await realpath(root)
-    if (real === base || real.startsWith(base.endsWith(path.sep) ? base : base + path.sep)) return real
-  }
+  if (await inside(config.roots, real)) return real
   throw new PathError(`${given} is outside the folders that may be read; start with PENDOLO_ROOTS=FOLDER to allow more`)
 }
 

@@ -6,9 +6,9 @@ import { testConfig } from '../testing.ts'
 import { NotFound, ProjectStore } from './store.ts'
 
 const config = testConfig()
-const opened: { close(): void }[] = []
-afterAll(() => {
-  for (const each of opened) each.close()
+const opened: { close(): Promise<void> }[] = []
+afterAll(async () => {
+  for (const each of opened) await each.close()
 })
 
 /** A store on the same database as those before it, as the next process would find it. */
@@ -77,7 +77,7 @@ describe('the log of edits', () => {
     const { store } = await open()
     const id = await store.create('Group')
     await store.edit(id, [mark('before', 1)], 'before')
-    for (const name of ['x', 'y', 'z']) await store.edit(id, [mark(name, 5)], 'line up', 'one-search')
+    for (const name of ['x', 'y', 'z']) await store.edit(id, [mark(name, 5)], 'line up', { group: 'one-search' })
     expect(await store.step(id, 'undo')).toBe('line up')
     expect(await names(store, id)).toEqual(['before'])
     expect(await store.step(id, 'redo')).toBe('line up')
@@ -97,7 +97,7 @@ describe('the log of edits', () => {
     expect(told).toEqual([])
     // The queue of writers goes on after an edit that failed.
     await store.edit(id, [mark('next', 4)], 'next')
-    expect(told).toEqual([{ type: 'project', projectId: id, revision: 1 }])
+    expect(told).toEqual([{ type: 'project', projectId: id, revision: 1, author: '', label: 'next', over: [] }])
   })
 
   test('edits that arrive at once are applied one after the other; none is lost', async () => {
@@ -113,10 +113,16 @@ describe('projects', () => {
   test('a copy has decisions, files and proofs of its own', async () => {
     const { store } = await open()
     const id = await store.create('Original')
-    await store.addFiles([{ id: 'file-1', projectId: id, path: '/nowhere/mix.wav', name: 'mix.wav', size: 5, contentKey: 'k1', facts, notes: ['a note'] }])
     const angle = { id: 'angle-1', name: 'Desk', hue: 0, framing: 'fit', distance: 0 } as const
     const clip = { id: 'clip-1', fileId: 'file-1', angleId: 'angle-1', state: 'in' } as const
-    await store.edit(id, [mark('a', 10), { type: 'addClips', angles: [angle], clips: [clip] } as Edit], 'gather')
+    const row = { id: 'file-1', projectId: id, path: '/nowhere/mix.wav', name: 'mix.wav', size: 5, contentKey: 'k1', facts, notes: ['a note'] }
+    const edits = [mark('a', 10), { type: 'addClips', angles: [angle], clips: [clip] } as Edit]
+    await store.gather(
+      id,
+      '',
+      () => ({ rows: [row], edits, label: 'gather' }),
+      async () => undefined,
+    )
     await store.saveProof(id, 'clip-1', { score: 1 })
     const copy = await store.duplicate(id)
     const state = await store.state(copy)

@@ -2,18 +2,39 @@ import { randomUUID } from 'node:crypto'
 import { existsSync } from 'node:fs'
 import path from 'node:path'
 import type { GatheredFile, ProjectState, ProjectSummary } from '@pendolo/api'
-import { applyEdits, applyKeptPatches, type Edit, emptyProject, type FileFacts, type ProjectDoc, pictureSpans } from '@pendolo/core/project'
+import {
+  applyEdits,
+  applyKeptPatches,
+  type Edit,
+  EditError,
+  emptyProject,
+  type FileFacts,
+  type ProjectDoc,
+  pictureSpans,
+  readFacts,
+} from '@pendolo/core/project'
 import { secondsToFlicks } from '@pendolo/core/time'
-import { and, desc, eq, gt, isNull } from 'drizzle-orm'
+import { and, asc, desc, eq, gt, inArray, isNull } from 'drizzle-orm'
 import type { Patch } from 'immer'
 import type { Config } from '../config.ts'
-import type { Database } from '../db/open.ts'
+import type { Database, Writer } from '../db/open.ts'
 import { edits, files, projects, proofs } from '../db/schema.ts'
 import type { EventHub } from '../http/events.ts'
 import { hasArtefact } from '../media/artefacts.ts'
+import { type LogRow, mine, pathsOf, type RowState, touch } from './log.ts'
 
 export class NotFound extends Error {
   readonly code = 'not-found'
+}
+
+/** A project whose row cannot be read. */
+export class HurtProject extends Error {
+  readonly code = 'hurt'
+  constructor(name: string) {
+    super(
+      `what is kept of “${name}” is damaged, so it cannot be opened; the other projects are not concerned. "./pendolo restore" brings back the newest good copy`,
+    )
+  }
 }
 
 export interface FileRow {
@@ -30,13 +51,56 @@ export interface FileRow {
 export interface EditOutcome {
   readonly revision: number
   readonly doc: ProjectDoc
+  /** What somebody else did to the same since the revision that the edit was made on; theirs came earlier, so it gave way. */
+  readonly over: string[]
 }
 
-/** Projects and their edit log. All writing goes through one queue, so that every edit is one transaction in order. */
+export interface EditWishes {
+  /** Edits with the same group are undone together. */
+  readonly group?: string
+  /** Who does it; empty where nobody said. */
+  readonly author?: string
+  /** The revision that the author saw. */
+  readonly base?: number
+}
+
+/** What is gathered in one transaction: files, the edit that brings them in, and what else is written with them. */
+export interface Gathered {
+  readonly rows: readonly FileRow[]
+  readonly edits: readonly Edit[]
+  readonly label: string
+}
+
+interface Open {
+  doc: ProjectDoc
+  revision: number
+  /** Last row of the log. */
+  seq: number
+  /** Rows and bytes of the log that the kept snapshot does not hold. */
+  rows: number
+  bytes: number
+  /** What was changed lately, for those whose edits were made before they knew. */
+  recent: { revision: number; author: string; label: string; paths: string[] }[]
+}
+
+/** The document is written whole after so many rows or bytes of the log, so that opening it applies no more. */
+const SNAPSHOT_ROWS = 100
+const SNAPSHOT_BYTES = 512 * 1024
+const RECENT = 200
+/** Documents held in memory. */
+const MOST_OPEN = 12
+/** Another process may have written in between; then the edit is made again on what is there now. */
+const TRIES = 3
+
+/** Somebody else has written the project since it was read. */
+class Stale extends Error {}
+
+/** Projects and their log of changes. All writing goes through one queue, so that every edit is one transaction in order. */
 export class ProjectStore {
   readonly #db: Database
   readonly #config: Config
   readonly #events: EventHub
+  readonly #open = new Map<string, Open>()
   #last: Promise<unknown> = Promise.resolve()
 
   constructor(db: Database, config: Config, events: EventHub) {
@@ -52,14 +116,25 @@ export class ProjectStore {
   }
 
   async list(): Promise<ProjectSummary[]> {
-    const rows = await this.#db.select().from(projects).where(isNull(projects.deletedAt)).orderBy(desc(projects.changedAt))
+    const rows = await this.#db.select(HEAD).from(projects).where(isNull(projects.deletedAt)).orderBy(desc(projects.changedAt))
     const out: ProjectSummary[] = []
     for (const row of rows) {
-      const doc = JSON.parse(row.doc) as ProjectDoc
-      const known = new Map((await this.files(row.id)).map((f) => [f.id, f.facts]))
-      out.push(summary(row, doc, known))
+      // One damaged row must not take the others with it.
+      try {
+        const { doc } = await this.#load(row.id)
+        const known = new Map((await this.files(row.id)).map((f) => [f.id, f.facts]))
+        out.push(summary(row, doc, known))
+      } catch (error) {
+        if (!(error instanceof HurtProject)) throw error
+        out.push({ ...nothingKnown(row), hurt: true })
+      }
     }
     return out
+  }
+
+  /** Ids of all projects that are not deleted. */
+  async ids(): Promise<string[]> {
+    return (await this.#db.select({ id: projects.id }).from(projects).where(isNull(projects.deletedAt))).map((r) => r.id)
   }
 
   async create(name: string, id: string = randomUUID()): Promise<string> {
@@ -83,18 +158,20 @@ export class ProjectStore {
     const row = await this.#row(id)
     const copy = randomUUID()
     const now = Date.now()
-    await this.#inOrder(() =>
-      this.#db.transaction(async (tx) => {
-        let text = row.doc
+    await this.#inOrder(async () => {
+      let text = JSON.stringify((await this.#load(id)).doc)
+      await this.#db.transaction(async (tx) => {
         for (const file of await tx.select().from(files).where(eq(files.projectId, id))) {
           const fileId = randomUUID()
           text = text.replaceAll(`"${file.id}"`, `"${fileId}"`)
           await tx.insert(files).values({ ...file, id: fileId, projectId: copy })
         }
         for (const proof of await tx.select().from(proofs).where(eq(proofs.projectId, id))) await tx.insert(proofs).values({ ...proof, projectId: copy })
-        await tx.insert(projects).values({ ...row, id: copy, name: `${row.name} (copy)`, doc: text, revision: 0, head: 0, createdAt: now, changedAt: now })
-      }),
-    )
+        await tx
+          .insert(projects)
+          .values({ id: copy, name: `${row.name.slice(0, 113)} (copy)`, doc: text, revision: 0, head: 0, createdAt: now, changedAt: now })
+      })
+    })
     this.#events.send({ type: 'projects' })
     return copy
   }
@@ -112,36 +189,24 @@ export class ProjectStore {
   }
 
   async doc(id: string): Promise<ProjectDoc> {
-    return JSON.parse((await this.#row(id)).doc) as ProjectDoc
+    await this.#row(id)
+    return (await this.#load(id)).doc
   }
 
   async name(id: string): Promise<string> {
     return (await this.#row(id)).name
   }
 
-  async state(id: string): Promise<ProjectState> {
+  /** @param author whose steps of undo are told */
+  async state(id: string, author = ''): Promise<ProjectState> {
     const row = await this.#row(id)
-    const gathered = (await this.files(id)).map((f) => this.#gathered(f))
-    const [undo] = await this.#db
-      .select()
-      .from(edits)
-      .where(and(eq(edits.projectId, id), eq(edits.seq, row.head)))
-    const [redo] = await this.#db
-      .select()
-      .from(edits)
-      .where(and(eq(edits.projectId, id), eq(edits.seq, row.head + 1)))
-    return {
-      id,
-      name: row.name,
-      revision: row.revision,
-      doc: JSON.parse(row.doc) as ProjectDoc,
-      files: gathered,
-      canUndo: undo?.label ?? null,
-      canRedo: redo?.label ?? null,
-    }
+    const { doc, revision } = await this.#load(id)
+    const gathered = (await this.#fileRows(id)).map(({ row, problem }) => this.#gathered(row, problem))
+    const [undo, redo] = await Promise.all([this.#next(id, 'undo', author), this.#next(id, 'redo', author)])
+    return { id, name: row.name, revision, doc, files: gathered, canUndo: undo?.label ?? null, canRedo: redo?.label ?? null }
   }
 
-  #gathered(f: FileRow): GatheredFile {
+  #gathered(f: FileRow, problem: string | null): GatheredFile {
     const has = (artefact: 'tile' | 'sharp' | 'sound' | 'peaks') => hasArtefact(this.#config, f.contentKey, artefact)
     return {
       id: f.id,
@@ -150,7 +215,7 @@ export class ProjectStore {
       size: f.size,
       contentKey: f.contentKey,
       facts: f.facts,
-      notes: f.notes,
+      notes: problem === null ? f.notes : [problem, ...f.notes],
       missing: !existsSync(f.path),
       ready: { tile: has('tile'), sharp: has('sharp'), sound: has('sound'), peaks: has('peaks') },
     }
@@ -158,80 +223,213 @@ export class ProjectStore {
 
   /**
    * Applies edits as one transaction and one log row.
-   * @param group edits with the same group are undone together
    * @throws EditError or CutError when an edit does not fit
    */
-  edit(id: string, list: readonly Edit[], label: string, group: string = randomUUID()): Promise<EditOutcome> {
-    return this.#inOrder(async () => {
-      const row = await this.#row(id)
-      const result = applyEdits(JSON.parse(row.doc) as ProjectDoc, list)
-      if (result.forward.length === 0) return { revision: row.revision, doc: result.doc }
-      const seq = row.head + 1
-      const revision = row.revision + 1
-      const now = Date.now()
-      await this.#db.transaction(async (tx) => {
-        await tx.delete(edits).where(and(eq(edits.projectId, id), gt(edits.seq, row.head)))
-        await tx.insert(edits).values({
-          projectId: id,
-          seq,
-          groupId: group,
-          label,
-          forward: JSON.stringify(result.forward),
-          backward: JSON.stringify(result.backward),
-          at: now,
-        })
-        await tx
-          .update(projects)
-          .set({ doc: JSON.stringify(result.doc), revision, head: seq, changedAt: now })
-          .where(eq(projects.id, id))
-      })
-      this.#events.send({ type: 'project', projectId: id, revision })
-      return { revision, doc: result.doc }
-    })
+  edit(id: string, list: readonly Edit[], label: string, wishes: EditWishes = {}): Promise<EditOutcome> {
+    return this.#inOrder(() =>
+      this.#again(async () => {
+        await this.#row(id)
+        const open = await this.#load(id)
+        await this.#checkFiles(id, list)
+        const result = applyEdits(open.doc, list)
+        if (result.forward.length === 0) return { revision: open.revision, doc: open.doc, over: [] }
+        return this.#keep(id, open, result, label, wishes)
+      }),
+    )
   }
 
-  /** Takes the last group of edits back (or brings the next one again). @returns its label, null when there is none */
-  step(id: string, direction: 'undo' | 'redo'): Promise<string | null> {
-    return this.#inOrder(async () => {
-      const row = await this.#row(id)
-      let doc = JSON.parse(row.doc) as ProjectDoc
-      let head = row.head
-      let label: string | null = null
-      let group: string | null = null
-      for (;;) {
-        const seq = direction === 'undo' ? head : head + 1
-        const [entry] = await this.#db
-          .select()
-          .from(edits)
-          .where(and(eq(edits.projectId, id), eq(edits.seq, seq)))
-        if (!entry || (group !== null && entry.groupId !== group)) break
-        doc = applyKeptPatches(doc, JSON.parse(direction === 'undo' ? entry.backward : entry.forward) as Patch[])
-        head += direction === 'undo' ? -1 : 1
-        group = entry.groupId
-        label = entry.label
-      }
-      if (label === null) return null
-      const revision = row.revision + 1
-      await this.#db
+  /**
+   * Brings files in: their rows, the edit and what `also` writes are one transaction, so that a process that ends
+   * in between leaves either all or nothing.
+   * @param build told the project as it is and its files; returns null when nothing is to be added
+   */
+  gather(
+    id: string,
+    author: string,
+    build: (doc: ProjectDoc, known: readonly FileRow[]) => Promise<Gathered | null> | Gathered | null,
+    also: (tx: Writer, rows: readonly FileRow[]) => Promise<void>,
+  ): Promise<readonly FileRow[]> {
+    return this.#inOrder(() =>
+      this.#again(async () => {
+        await this.#row(id)
+        const open = await this.#load(id)
+        const known = await this.files(id)
+        const wanted = await build(open.doc, known)
+        if (!wanted) return []
+        const fresh = wanted.rows.filter((r) => !known.some((f) => f.id === r.id))
+        const result = applyEdits(open.doc, wanted.edits)
+        const now = Date.now()
+        await this.#keep(id, open, result, wanted.label, { author }, async (tx) => {
+          const values = fresh.map((r, i) => ({ ...r, facts: JSON.stringify(r.facts), notes: JSON.stringify(r.notes), addedAt: now + i }))
+          // SQLite takes a limited number of values at once.
+          for (let at = 0; at < values.length; at += 500) await tx.insert(files).values(values.slice(at, at + 500))
+          await also(tx, wanted.rows)
+        })
+        return wanted.rows
+      }),
+    )
+  }
+
+  /** Writes a changed document's log row, and the document itself when its turn has come. */
+  async #keep(
+    id: string,
+    open: Open,
+    result: { doc: ProjectDoc; forward: Patch[]; backward: Patch[] },
+    label: string,
+    { group = randomUUID(), author = '', base }: EditWishes,
+    also: (tx: Writer) => Promise<void> = async () => undefined,
+    stepOf: { seqs: number[]; state: RowState } | null = null,
+  ): Promise<EditOutcome> {
+    const [seq, revision, now] = [open.seq + 1, open.revision + 1, Date.now()]
+    const [forward, backward] = [JSON.stringify(result.forward), JSON.stringify(result.backward)]
+    const bytes = open.bytes + forward.length
+    const whole = open.rows + 1 >= SNAPSHOT_ROWS || bytes >= SNAPSHOT_BYTES
+    await this.#db.transaction(async (tx) => {
+      const kept = await tx
         .update(projects)
-        .set({ doc: JSON.stringify(doc), revision, head, changedAt: Date.now() })
-        .where(eq(projects.id, id))
-      this.#events.send({ type: 'project', projectId: id, revision })
-      return label
+        .set({ revision, changedAt: now, ...(whole && { doc: JSON.stringify(result.doc), head: seq }) })
+        .where(and(eq(projects.id, id), eq(projects.revision, open.revision)))
+        .returning({ id: projects.id })
+      if (kept.length === 0) throw new Stale()
+      if (stepOf)
+        await tx
+          .update(edits)
+          .set({ state: stepOf.state })
+          .where(and(eq(edits.projectId, id), inArray(edits.seq, stepOf.seqs)))
+      else {
+        const dead = and(eq(edits.projectId, id), eq(edits.state, 'undone'), author === '' ? undefined : inArray(edits.author, [author, '']))
+        await tx.update(edits).set({ state: 'gone' }).where(dead)
+      }
+      await tx.insert(edits).values({ projectId: id, seq, groupId: group, label, forward, backward, at: now, author, state: stepOf ? 'step' : 'done' })
+      await also(tx)
     })
+    const paths = pathsOf(result.forward)
+    const over = base === undefined ? [] : open.recent.filter((r) => r.revision > base && !mine(author, r.author) && touch(r.paths, paths))
+    const recent = [...open.recent, { revision, author, label, paths }].slice(-RECENT)
+    this.#hold(id, { doc: result.doc, revision, seq, rows: whole ? 0 : open.rows + 1, bytes: whole ? 0 : bytes, recent })
+    this.#events.send({ type: 'project', projectId: id, revision, author, label, over: [...new Set(over.map((r) => r.author))] })
+    return { revision, doc: result.doc, over: [...new Set(over.map((r) => r.label))] }
+  }
+
+  /** Lets others write in the order of all writing. */
+  write<T>(task: (tx: Writer) => Promise<T>): Promise<T> {
+    return this.#inOrder(() => this.#db.transaction(task))
+  }
+
+  async #again<T>(task: () => Promise<T>): Promise<T> {
+    for (let n = 1; ; n++) {
+      try {
+        return await task()
+      } catch (error) {
+        if (!(error instanceof Stale) || n === TRIES) throw error
+        this.#open.clear()
+      }
+    }
+  }
+
+  /**
+   * Takes back the author's own last step that still holds, or does the one again that they took back last. What
+   * others did meanwhile stays; where they changed the same, the step is refused.
+   * @returns its label, null when there is none
+   * @throws EditError when somebody else has changed the same since
+   */
+  step(id: string, direction: 'undo' | 'redo', author = ''): Promise<string | null> {
+    return this.#inOrder(() =>
+      this.#again(async () => {
+        await this.#row(id)
+        const open = await this.#load(id)
+        const found = await this.#next(id, direction, author)
+        if (!found) return null
+        const group = (await this.#rows(id, direction === 'undo' ? 'done' : 'undone')).filter((r) => r.groupId === found.groupId && mine(author, r.author))
+        const order = direction === 'undo' ? [...group].reverse() : group
+        const paths = pathsOf(group.flatMap((r) => r.forward))
+        const others = await this.#later(id, group[0].seq)
+        const inTheWay = others.find((r) => !mine(author, r.author) && touch(paths, pathsOf(r.forward)))
+        const refused = (by: string) =>
+          new EditError(`“${found.label}” cannot be ${direction === 'undo' ? 'undone' : 'redone'}: somebody else changed the same since (${by})`)
+        if (inTheWay) throw refused(inTheWay.label)
+        let doc = open.doc
+        const [forward, backward]: [Patch[], Patch[]] = [[], []]
+        try {
+          for (const row of order) {
+            const [ahead, back] = direction === 'undo' ? [row.backward, row.forward] : [row.forward, row.backward]
+            doc = applyKeptPatches(doc, ahead)
+            forward.push(...ahead)
+            backward.unshift(...back)
+          }
+        } catch {
+          throw refused('what it changed is gone')
+        }
+        const state = direction === 'undo' ? 'undone' : 'done'
+        await this.#keep(id, open, { doc, forward, backward }, found.label, { author }, undefined, { seqs: group.map((r) => r.seq), state })
+        return found.label
+      }),
+    )
+  }
+
+  /** The row whose group the author's next undo or redo takes. */
+  async #next(id: string, direction: 'undo' | 'redo', author: string): Promise<{ label: string; groupId: string } | null> {
+    const [row] = await this.#db
+      .select({ label: edits.label, groupId: edits.groupId })
+      .from(edits)
+      .where(
+        and(
+          eq(edits.projectId, id),
+          eq(edits.state, direction === 'undo' ? 'done' : 'undone'),
+          author === '' ? undefined : inArray(edits.author, [author, '']),
+        ),
+      )
+      .orderBy(direction === 'undo' ? desc(edits.seq) : asc(edits.seq))
+      .limit(1)
+    return row ?? null
+  }
+
+  async #rows(id: string, state: RowState): Promise<LogRow[]> {
+    const rows = await this.#db
+      .select()
+      .from(edits)
+      .where(and(eq(edits.projectId, id), eq(edits.state, state)))
+      .orderBy(asc(edits.seq))
+    return rows.map(logRow)
+  }
+
+  /** Rows after one that change the document as it is: all but those taken back for good count, steps too. */
+  async #later(id: string, seq: number): Promise<LogRow[]> {
+    const rows = await this.#db
+      .select()
+      .from(edits)
+      .where(and(eq(edits.projectId, id), gt(edits.seq, seq), inArray(edits.state, ['done', 'step'])))
+    return rows.map(logRow)
+  }
+
+  async #checkFiles(id: string, list: readonly Edit[]): Promise<void> {
+    const named = list.flatMap((e) => (e.type === 'addClips' ? e.clips.map((c) => c.fileId) : []))
+    if (named.length === 0) return
+    const known = new Set((await this.#db.select({ id: files.id }).from(files).where(eq(files.projectId, id))).map((f) => f.id))
+    if (named.some((fileId) => !known.has(fileId))) throw new EditError('a clip names a file that was not gathered into this project')
   }
 
   async files(projectId: string): Promise<FileRow[]> {
-    const rows = await this.#db.select().from(files).where(eq(files.projectId, projectId)).orderBy(files.addedAt)
-    return rows.map((r) => ({ ...r, facts: JSON.parse(r.facts) as FileFacts, notes: JSON.parse(r.notes) as string[] }))
+    return (await this.#fileRows(projectId)).map((r) => r.row)
   }
 
-  async addFiles(rows: readonly FileRow[]): Promise<void> {
-    if (rows.length === 0) return
-    const now = Date.now()
-    await this.#inOrder(() =>
-      this.#db.insert(files).values(rows.map((r, i) => ({ ...r, facts: JSON.stringify(r.facts), notes: JSON.stringify(r.notes), addedAt: now + i }))),
-    )
+  async #fileRows(projectId: string): Promise<{ row: FileRow; problem: string | null }[]> {
+    const rows = await this.#db.select().from(files).where(eq(files.projectId, projectId)).orderBy(files.addedAt)
+    return rows.map((r) => {
+      const { facts, problem } = readFacts(r.facts)
+      return { row: { ...r, facts, notes: readNotes(r.notes) }, problem }
+    })
+  }
+
+  /** Paths of all gathered files, of deleted projects too. */
+  async allPaths(): Promise<Set<string>> {
+    return new Set((await this.#db.select({ path: files.path }).from(files)).map((f) => f.path))
+  }
+
+  /** Whether any change of a project ever named this; what was brought in by an edit and taken back by undo was named. */
+  async wasNamed(projectId: string, text: string): Promise<boolean> {
+    const rows = await this.#db.select({ forward: edits.forward }).from(edits).where(eq(edits.projectId, projectId))
+    return rows.some((r) => r.forward.includes(text))
   }
 
   /** Originals that are somewhere else now. */
@@ -275,24 +473,102 @@ export class ProjectStore {
     return JSON.parse(row.proof)
   }
 
+  /** Writes all open documents whole, so that the next process need not walk the log. */
+  async close(): Promise<void> {
+    await this.#inOrder(async () => {
+      for (const [id, open] of this.#open) {
+        if (open.rows === 0) continue
+        await this.#db
+          .update(projects)
+          .set({ doc: JSON.stringify(open.doc), head: open.seq })
+          .where(and(eq(projects.id, id), eq(projects.revision, open.revision)))
+      }
+    })
+  }
+
+  #hold(id: string, open: Open): void {
+    this.#open.delete(id)
+    this.#open.set(id, open)
+    for (const [oldest] of this.#open) {
+      if (this.#open.size <= MOST_OPEN) break
+      this.#open.delete(oldest)
+    }
+  }
+
+  /** The document as it is now: the kept one with what the log holds beyond it. @throws HurtProject, NotFound */
+  async #load(id: string): Promise<Open> {
+    const head = await this.#row(id, true)
+    const held = this.#open.get(id)
+    if (held?.revision === head.revision) return held
+    const [{ text, snapshot }] = await this.#db.select({ text: projects.doc, snapshot: projects.head }).from(projects).where(eq(projects.id, id))
+    const rows = await this.#db
+      .select({ seq: edits.seq, forward: edits.forward })
+      .from(edits)
+      .where(and(eq(edits.projectId, id), gt(edits.seq, snapshot)))
+      .orderBy(asc(edits.seq))
+    try {
+      let doc = JSON.parse(text) as ProjectDoc
+      for (const row of rows) doc = applyKeptPatches(doc, JSON.parse(row.forward) as Patch[])
+      if (!Array.isArray(doc?.angles) || !Array.isArray(doc.cuts) || typeof doc.clips !== 'object' || typeof doc.placements !== 'object')
+        throw new TypeError('no project')
+      const open: Open = {
+        doc,
+        revision: head.revision,
+        seq: rows.at(-1)?.seq ?? snapshot,
+        rows: rows.length,
+        bytes: rows.reduce((sum, r) => sum + r.forward.length, 0),
+        recent: [],
+      }
+      this.#hold(id, open)
+      return open
+    } catch {
+      throw new HurtProject(head.name)
+    }
+  }
+
   async #row(id: string, deletedToo = false) {
-    const [row] = await this.#db.select().from(projects).where(eq(projects.id, id))
+    const [row] = await this.#db.select(HEAD).from(projects).where(eq(projects.id, id))
     if (!row || (row.deletedAt !== null && !deletedToo)) throw new NotFound('this project does not exist (it may have been deleted)')
     return row
   }
 }
 
-function summary(row: typeof projects.$inferSelect, doc: ProjectDoc, facts: ReadonlyMap<string, FileFacts>): ProjectSummary {
+/** All of a project's row but its document, which may be large. */
+const HEAD = {
+  id: projects.id,
+  name: projects.name,
+  revision: projects.revision,
+  createdAt: projects.createdAt,
+  changedAt: projects.changedAt,
+  deletedAt: projects.deletedAt,
+}
+type Head = Pick<typeof projects.$inferSelect, keyof typeof HEAD>
+
+function logRow(row: typeof edits.$inferSelect): LogRow {
+  return { ...row, state: row.state as RowState, forward: JSON.parse(row.forward) as Patch[], backward: JSON.parse(row.backward) as Patch[] }
+}
+
+function readNotes(text: string): string[] {
+  try {
+    const notes = JSON.parse(text) as unknown
+    return Array.isArray(notes) ? notes.map(String) : []
+  } catch {
+    return []
+  }
+}
+
+function nothingKnown(row: Head): ProjectSummary {
+  return { id: row.id, name: row.name, createdAt: row.createdAt, changedAt: row.changedAt, angles: 0, clips: 0, masterSeconds: 0, coverage: [] }
+}
+
+function summary(row: Head, doc: ProjectDoc, facts: ReadonlyMap<string, FileFacts>): ProjectSummary {
   const masterFacts = doc.masterClipId ? facts.get(doc.clips[doc.masterClipId]?.fileId ?? '') : undefined
   const masterSeconds = masterFacts?.durationSeconds ?? 0
   const length = Math.max(1, secondsToFlicks(masterSeconds))
   const spans = pictureSpans(doc, (id) => facts.get(id))
   const share = (t: number) => Math.max(0, Math.min(1, t / length))
   return {
-    id: row.id,
-    name: row.name,
-    createdAt: row.createdAt,
-    changedAt: row.changedAt,
+    ...nothingKnown(row),
     angles: doc.angles.length,
     clips: Object.keys(doc.clips).length,
     masterSeconds,

@@ -9,7 +9,7 @@ import { Link } from 'react-router'
 import { Bar, BarChart, ResponsiveContainer, XAxis } from 'recharts'
 import { send } from '../data/client.ts'
 import { useJobs } from '../data/queries.ts'
-import { masterEnd } from '../playback/model.ts'
+import { eventOf, masterEnd } from '../playback/model.ts'
 import { engine } from '../playback/use-engine.ts'
 import type { StageProps } from '../project-frame.tsx'
 import { Bob } from '../ui/bob.tsx'
@@ -29,7 +29,7 @@ export function HandOver({ project, top }: StageProps) {
   const [size, setSize] = useState(own)
   const [filmRate, setFilmRate] = useState<FilmBody['rate']>(doc.settings.rate as FilmBody['rate'])
   const end = masterEnd(project)
-  const range = filmRange(doc, end)
+  const range = filmRange(doc, end, eventOf(project))
   const cut = doc.cuts.find((c) => c.id === doc.activeCutId) ?? doc.cuts[0]
   const plan = useMemo(
     () =>

@@ -57,7 +57,7 @@ export function playModel(project: ProjectState): PlayModel {
     points: (doc.cuts.find((c) => c.id === doc.activeCutId) ?? doc.cuts[0]).points,
     standIn: doc.settings.standIn,
     event: eventOf(project),
-    film: filmRange(doc, masterEnd(project)),
+    film: filmRange(doc, masterEnd(project), eventOf(project)),
   }
 }
 

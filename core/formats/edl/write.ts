@@ -32,9 +32,14 @@ export function writeEdl(exchange: Exchange): string {
     lines.push(`${number}  ${reel.padEnd(8)} V     C        ${tc(sourceIn)} ${tc(sourceIn + sourceFrames)} ${record}`)
     if (Math.abs(rate - 1) > 0.001)
       lines.push(`M2   ${reel.padEnd(8)}       ${(nominalRate(exchange.rate) / rate).toFixed(1).padStart(5, '0')}                ${tc(sourceIn)}`)
-    lines.push(`* FROM CLIP NAME: ${file.name}`, `* COMMENT: ANGLE ${angleName}${segment.standIn ? ' (STANDS IN)' : ''}`, '')
+    lines.push(`* FROM CLIP NAME: ${oneLine(file.name)}`, `* COMMENT: ANGLE ${oneLine(angleName)}${segment.standIn ? ' (STANDS IN)' : ''}`, '')
   }
   return `${lines.join('\r\n')}\r\n`
+}
+
+/** A name with a line break would begin an event of its own. */
+function oneLine(text: string): string {
+  return text.replace(/[\p{Cc}\u2028\u2029]+/gu, ' ')
 }
 
 function reelOf(file: ExchangeFile, reels: Map<string, string>): string {

@@ -14,13 +14,18 @@ const ALSO: Record<Column, readonly string[]> = {
   hue: ['hue'],
 }
 
+/** What a table program would take for a formula is written as text, by the apostrophe that such programs take off again. */
+const FORMULA = /^[=+\-@\t\r]/
+const inert = (text: string) => (FORMULA.test(text) || (text.startsWith("'") && FORMULA.test(text.replace(/^'+/, ''))) ? `'${text}` : text)
+const taken = (text: string) => (text.startsWith("'") && FORMULA.test(text.replace(/^'+/, '')) ? text.slice(1) : text)
+
 /** Comma-separated values (RFC 4180) with a header; beats and bars are rows of the kinds beat and bar. */
 export function writeCsv({ marks, beats }: MarkSheet): string {
   const down = new Set(beats?.downbeats)
   const rows = [
     ...marks.map((m) => ({
       time: m.time,
-      row: [writeSeconds(m.time), m.end === null ? '' : writeSeconds(m.end), m.kind, m.name, m.text, m.hue === null ? '' : String(m.hue)],
+      row: [writeSeconds(m.time), m.end === null ? '' : writeSeconds(m.end), m.kind, inert(m.name), inert(m.text), m.hue === null ? '' : String(m.hue)],
     })),
     ...(beats?.beats ?? []).map((t, i) => ({ time: t, row: [writeSeconds(t), '', down.has(i) ? 'bar' : 'beat', '', '', ''] })),
   ]
@@ -69,8 +74,8 @@ export function readCsv(text: string): MarkSheet {
       time,
       end: end !== null && end > time ? end : null,
       kind: kindOf(kind),
-      name: cell('name'),
-      text: cell('note'),
+      name: taken(cell('name')),
+      text: taken(cell('note')),
       hue: /^\d+$/.test(hue) ? Number(hue) % 12 : null,
     })
   }

@@ -60,8 +60,12 @@ function rangeOf(value: unknown): { start: number; duration: number } | null {
   return start === null || duration === null ? null : { start, duration }
 }
 
+/** Stacks and tracks in each other, deeper than any timeline: a file made to exhaust its reader. */
+const DEEPEST = 100
+
 /** @returns how long the item lasts on its track, s */
-function walk(item: Json, at: number, found: OtioPlacement[]): number {
+function walk(item: Json, at: number, found: OtioPlacement[], depth = 0): number {
+  if (depth > DEEPEST) throw new OtioError(`this timeline holds more than ${DEEPEST} tracks within each other; it is damaged`)
   const kind = schema(item).split('.')[0]
   const own = rangeOf(item.source_range)
   if (kind === 'Clip') return clip(item, own, at, found)
@@ -74,8 +78,8 @@ function walk(item: Json, at: number, found: OtioPlacement[]): number {
   for (const child of Array.isArray(item.children) ? item.children : []) {
     const one = object(child)
     if (!one) continue
-    if (kind === 'Track') run += walk(one, run, found)
-    else longest = Math.max(longest, walk(one, from, found))
+    if (kind === 'Track') run += walk(one, run, found, depth + 1)
+    else longest = Math.max(longest, walk(one, from, found, depth + 1))
   }
   return own?.duration ?? (kind === 'Track' ? run - from : longest)
 }

@@ -1,0 +1,35 @@
+import type { Artefact } from '../media/artefacts.ts'
+import { hasArtefact } from '../media/artefacts.ts'
+import type { FileRow } from '../project/store.ts'
+import type { NewJob } from './queue.ts'
+import type { Workshop } from './workshop.ts'
+
+/** What a newly gathered file needs. */
+export function fileJobs(projectId: string, files: readonly FileRow[], author = ''): NewJob[] {
+  return files.flatMap((file): NewJob[] => [
+    ...(file.facts.audio ? [{ projectId, kind: 'sound' as const, title: `sound of ${file.name}`, fileId: file.id, author }] : []),
+    ...(file.facts.video ? [{ projectId, kind: 'light' as const, title: `light copy of ${file.name}`, fileId: file.id, author }] : []),
+  ])
+}
+
+/** What each kind of job leaves; where it is gone, the job is done again. */
+const LEAVES: Readonly<Record<'sound' | 'light', readonly Artefact[]>> = { sound: ['sound', 'peaks', 'analysis', 'findings'], light: ['tile', 'sharp'] }
+
+/**
+ * Queues what files of clips need and nobody is about to make: what an earlier fault left without a job, and what
+ * was deleted on disk. What failed or was cancelled waits for the user.
+ */
+export async function queueMissing({ config, store, queue }: Workshop): Promise<void> {
+  for (const projectId of await store.ids()) {
+    const doc = await store.doc(projectId).catch(() => null)
+    if (!doc) continue
+    const used = new Set(Object.values(doc.clips).map((c) => c.fileId))
+    const latest = await queue.latest(projectId)
+    for (const file of (await store.files(projectId)).filter((f) => used.has(f.id)))
+      for (const job of fileJobs(projectId, [file])) {
+        const state = latest.get(`${job.kind} ${file.id}`)
+        const whole = LEAVES[job.kind as 'sound' | 'light'].every((a) => hasArtefact(config, file.contentKey, a))
+        if (!whole && (state === undefined || state === 'done')) await queue.add(job)
+      }
+  }
+}
