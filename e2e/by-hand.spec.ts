@@ -36,7 +36,7 @@ test.beforeAll(async () => {
 })
 test.afterAll(() => server.kill())
 
-const state = () => server.api<State>(`/projects/${id}`)
+const state = () => server.project<State>(id)
 const clipNamed = ({ doc, files }: State, name: string) =>
   Object.keys(doc.clips).find((c) => files.find((f) => f.id === doc.clips[c].fileId)?.name === name) as string
 const placed = async (name: string) => {

@@ -148,7 +148,7 @@ test('film and exchange work on a project without a running server', async () =>
   await server.api(`/projects/${id}/gather`, { paths: [folder] })
   await server.api(`/projects/${id}/lineup`, {})
   await server.idle()
-  const { doc } = await server.api<{ doc: { cuts: { id: string }[]; angles: { id: string }[] } }>(`/projects/${id}`)
+  const { doc } = await server.project<{ doc: { cuts: { id: string }[]; angles: { id: string }[] } }>(id)
   await server.api(`/projects/${id}/edits?label=cut`, {
     edits: [
       { type: 'settings', change: { rate: '25/1' } },

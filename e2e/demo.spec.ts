@@ -65,7 +65,7 @@ test('the cameras fall onto the master’s time as the truth says, and what belo
   if (await first.isVisible()) await first.click()
   await expect(page.getByText('11 sure · 0 to check · 1 loose')).toBeVisible({ timeout: 180_000 })
   const truth = JSON.parse(readFileSync(path.join(kept, 'depot-night', 'truth.json'), 'utf8')) as Truth
-  const { doc, files } = await server.api<State>('/projects/depot-night')
+  const { doc, files } = await server.project<State>('depot-night')
   for (const clip of truth.clips) {
     const file = files.find((f) => f.path.endsWith(clip.file))
     const id = Object.keys(doc.clips).find((c) => doc.clips[c].fileId === file?.id) as string
@@ -98,7 +98,7 @@ test('the beats are those the band played', async ({ page }) => {
   if (await find.isVisible()) await find.click()
   await expect(page.getByText(/Beats: \d+ in/)).toBeVisible({ timeout: 90_000 })
   const { beats } = JSON.parse(readFileSync(path.join(kept, 'depot-night', 'truth.json'), 'utf8')) as Truth
-  const found = ((await server.api<State>('/projects/depot-night')).doc.pulse?.beats ?? []).map((b) => b / SECOND)
+  const found = ((await server.project<State>('depot-night')).doc.pulse?.beats ?? []).map((b) => b / SECOND)
   let hits = 0
   for (const beat of beats) if (found.some((f) => Math.abs(f - beat) <= 0.07)) hits++
   const f = (2 * hits) / (beats.length + found.length)
@@ -110,7 +110,7 @@ test('the beats are those the band played', async ({ page }) => {
   await page.getByRole('button', { name: 'Listen' }).click()
   await expect(page.getByRole('button', { name: 'Listen' })).toBeHidden()
   await server.idle()
-  const { spans = [], marks: heard } = (await server.api<State>('/projects/depot-night')).doc
+  const { spans = [], marks: heard } = (await server.project<State>('depot-night')).doc
   const kindAt = (t: number) => spans.find((s) => t >= s.from / SECOND && t < s.to / SECOND)?.kind
   expect([1, 8, 20, 35, 60, 90, 150].map(kindAt)).toEqual(['silence', 'speech', 'speech', 'speech', 'music', 'music', 'music'])
   expect(kindAt(130)).toBe('applause')
@@ -133,7 +133,7 @@ test('the beats are those the band played', async ({ page }) => {
       { name: 'Drum break', from: 99.65, hue: 0 },
       { name: 'Encore', from: 133.98, to: 176, hue: 4 },
     ]
-    const { doc } = await server.api<State>('/projects/depot-night')
+    const { doc } = await server.project<State>('depot-night')
     if (!doc.marks.some((m) => m.kind === 'cue')) {
       await server.api('/projects/depot-night/edits?label=marks', {
         edits: [

@@ -42,7 +42,7 @@ test.afterAll(() => server?.kill())
 
 test('a camera far from the loudspeakers is told by its timecode, and its picture follows the light with one press', async ({ page }) => {
   const far = async () => {
-    const { doc, files } = await server.api<State>(`/projects/${id}`)
+    const { doc, files } = await server.project<State>(id)
     const clip = Object.keys(doc.clips).find((c) => files.find((f) => f.id === doc.clips[c].fileId)?.name === 'far.mov') as string
     return { ...doc.placements[clip], metres: doc.angles.find((a) => a.id === doc.clips[clip].angleId)?.distance ?? 0 }
   }

@@ -67,7 +67,7 @@ test.beforeAll(async () => {
 })
 test.afterAll(() => server?.kill())
 
-const state = () => server.api<State>(`/projects/${id}`)
+const state = () => server.project<State>(id)
 
 test('a camera that lost part of a second is placed in two pieces, and the film is right on both sides', async ({ page }) => {
   await page.goto(`${server.url}/${id}/line-up`)

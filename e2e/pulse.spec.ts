@@ -28,7 +28,7 @@ test.beforeAll(async () => {
 })
 test.afterAll(() => server.kill())
 
-const state = async () => (await server.api<State>(`/projects/${id}`)).doc
+const state = async () => (await server.project<State>(id)).doc
 const beats = async () => ((await state()).pulse?.beats ?? []).map((b) => b / SECOND)
 const closeTo = (times: number[], wanted: number[]) => times.length === wanted.length && times.every((t, i) => Math.abs(t - wanted[i]) < 1e-6)
 
@@ -194,7 +194,7 @@ test('a MIDI file of the song is laid where its notes are heard', async ({ page 
     await expect(page.locator('canvas').first()).toBeVisible()
     await page.getByLabel('File of marks').setInputFiles(path.join(folder, 'song.mid'))
     await expect(page.getByText(/its notes fall on the recording 3\.\d\d s later than written/)).toBeVisible()
-    const { doc } = await own.api<State>(`/projects/${song}`)
+    const { doc } = await own.project<State>(song)
     expect(Math.abs(doc.marks[0].time / SECOND - 11.2)).toBeLessThan(0.03)
     expect(Math.abs((doc.pulse?.beats[0] ?? 0) / SECOND - 3.2)).toBeLessThan(0.03)
   } finally {

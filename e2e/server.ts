@@ -82,6 +82,18 @@ export class TestServer {
     return (await response.json()) as T
   }
 
+  /** A project's state, with marks and switch points as lists in order of time. */
+  async project<T>(id: string): Promise<T> {
+    const state = await this.api<{ doc: { marks: Record<string, { time: number }>; cuts: { points: Record<string, object> }[] } }>(`/projects/${id}`)
+    const marks = Object.values(state.doc.marks).sort((a, b) => a.time - b.time)
+    const points = (record: Record<string, object>) =>
+      Object.entries(record)
+        .map(([time, choice]) => ({ time: Number(time), ...choice }))
+        .sort((a, b) => a.time - b.time)
+    const cuts = state.doc.cuts.map((cut) => ({ ...cut, points: points(cut.points) }))
+    return { ...state, doc: { ...state.doc, marks, cuts } } as T
+  }
+
   /** Waits until no job waits or runs. */
   async idle(): Promise<void> {
     for (;;) {

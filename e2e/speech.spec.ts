@@ -93,7 +93,7 @@ test.beforeAll(async () => {
   ;({ id } = await server.api<{ id: string }>('/projects', { name: 'Dialogue' }))
   await server.api(`/projects/${id}/gather`, { paths: [folder] })
   await server.idle()
-  const { doc, files } = await server.api<State>(`/projects/${id}`)
+  const { doc, files } = await server.project<State>(id)
   const desk = Object.keys(doc.clips).find((c) => files.find((f) => f.id === doc.clips[c].fileId)?.name === 'desk.wav') as string
   await server.api(`/projects/${id}/edits?label=master`, { edits: [{ type: 'setMaster', clipId: desk }] })
   await server.api(`/projects/${id}/lineup`, {})
@@ -101,7 +101,7 @@ test.beforeAll(async () => {
 })
 test.afterAll(() => server.kill())
 
-const state = async () => (await server.api<State>(`/projects/${id}`)).doc
+const state = async () => (await server.project<State>(id)).doc
 const phrases = async () => (await state()).marks.filter((m) => m.kind === 'phrase')
 /** The list of phrases alone, once the page is there. */
 async function onlyPhrases(page: Page): Promise<void> {

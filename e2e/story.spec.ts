@@ -83,7 +83,7 @@ test('from an empty project to a film and an exchange file', async ({ page }) =>
     await expect(page.getByText('master-mix.wav').first()).toBeVisible()
   })
   const id = /\/([^/]+)\/gather/.exec(page.url())?.[1] as string
-  const state = () => server.api<State>(`/projects/${id}`)
+  const state = () => server.project<State>(id)
 
   await test.step('line up and see the proof', async () => {
     await page.getByRole('link', { name: 'Line up' }).click()

@@ -60,12 +60,12 @@ test('killed while lining up, it is taken up again and ends', async () => {
   await until((all) => all.some((j) => j.kind === 'lineup' && j.state === 'running'))
   await killAndRestart()
   await server.idle()
-  const { doc } = await server.api<{ doc: { placements: Record<string, { verdict: string }> } }>(`/projects/${id}`)
+  const { doc } = await server.project<{ doc: { placements: Record<string, { verdict: string }> } }>(id)
   expect(Object.values(doc.placements).map((p) => p.verdict)).toEqual(['sure', 'sure', 'sure', 'sure'])
 })
 
 test('killed while a film is made, the film is made again and whole; no edit is lost', async () => {
-  const { doc } = await server.api<{ doc: { cuts: { id: string }[]; angles: { id: string }[] } }>(`/projects/${id}`)
+  const { doc } = await server.project<{ doc: { cuts: { id: string }[]; angles: { id: string }[] } }>(id)
   for (let k = 0; k < 12; k++) {
     await server.api(`/projects/${id}/edits?label=cut`, {
       edits: [{ type: 'choose', cutId: doc.cuts[0].id, time: k * 3 * 705_600_000, choice: { angleId: doc.angles[k % 3].id } }],
@@ -74,7 +74,7 @@ test('killed while a film is made, the film is made again and whole; no edit is 
   await server.api(`/projects/${id}/film`, { width: 640, height: 360, rate: '25/1' })
   await until((all) => all.some((j) => j.kind === 'film' && j.state === 'running' && j.progress > 0.1))
   await killAndRestart()
-  const { doc: after } = await server.api<{ doc: { cuts: { points: unknown[] }[] } }>(`/projects/${id}`)
+  const { doc: after } = await server.project<{ doc: { cuts: { points: unknown[] }[] } }>(id)
   expect(after.cuts[0].points).toHaveLength(12)
   await server.idle()
   const film = (await jobs()).find((j) => j.kind === 'film')

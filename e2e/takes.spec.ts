@@ -88,7 +88,7 @@ test.beforeAll(async () => {
 })
 test.afterAll(() => server?.kill())
 
-const state = () => server.api<State>(`/projects/${id}`)
+const state = () => server.project<State>(id)
 async function placed(name: string) {
   const { doc, files } = await state()
   const clip = Object.keys(doc.clips).find((c) => files.find((f) => f.id === doc.clips[c].fileId)?.name === name) as string

@@ -50,7 +50,7 @@ test.beforeAll(async () => {
 })
 test.afterAll(() => server.kill())
 
-const state = () => server.api<State>(`/projects/${id}`)
+const state = () => server.project<State>(id)
 async function placed(name: string) {
   const { doc, files } = await state()
   const clip = Object.keys(doc.clips).find((c) => files.find((f) => f.id === doc.clips[c].fileId)?.name === name) as string
@@ -220,7 +220,7 @@ test('what the master does not cover is placed through a camera that reaches out
     await expect(page.getByText('2 clips · 2 sure')).toBeVisible({ timeout: 60_000 })
     await page.getByRole('button', { name: /b\.wav, sure/ }).click()
     await expect(verdict(page)).toContainText('by sound through c.mkv')
-    const { doc, files } = await alone.api<State>(`/projects/${short}`)
+    const { doc, files } = await alone.project<State>(short)
     const late = Object.keys(doc.clips).find((c) => files.find((f) => f.id === doc.clips[c].fileId)?.name === 'b.wav') as string
     expect(doc.placements[late].method).toBe('through')
     expect(Math.abs(doc.placements[late].start / SECOND - (CAMERAS[1].start - begins + 20 * (1 + CAMERAS[1].drift)))).toBeLessThan(0.001)

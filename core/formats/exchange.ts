@@ -1,5 +1,5 @@
 import { type PictureSpan, type PlannedStretch, planFilm } from '../cut/index.ts'
-import { eventRange, type FileFacts, frameGridOf, type ProjectDoc, pictureSpans, projectRate } from '../project/index.ts'
+import { eventRange, type FileFacts, frameGridOf, type ProjectDoc, pictureSpans, pointsOf, projectRate } from '../project/index.ts'
 import {
   FLICKS_PER_SECOND,
   type Flicks,
@@ -96,7 +96,7 @@ export function layOut(name: string, doc: ProjectDoc, files: ReadonlyMap<string,
   const spans = pictureSpans(doc, (id) => files.get(id)?.facts)
   const order = doc.angles.map((a) => a.id)
   const stretches = planFilm(
-    onGrid(cut.points, rate),
+    onGrid(pointsOf(cut), rate),
     spans.map((s) => spanOnGrid(s, rate)),
     order,
     range.start,

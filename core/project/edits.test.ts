@@ -1,6 +1,18 @@
 import fc from 'fast-check'
 import { flicks, ZERO } from '../time/index.ts'
-import { type Angle, applyEdits, applyKeptPatches, type Edit, EditError, emptyProject, nextHue, type Placement, type ProjectDoc } from './index.ts'
+import {
+  type Angle,
+  applyEdits,
+  applyKeptPatches,
+  type Edit,
+  EditError,
+  emptyProject,
+  marksOf,
+  nextHue,
+  type Placement,
+  type ProjectDoc,
+  pointsOf,
+} from './index.ts'
 
 const angle = (id: string, hue = 0): Angle => ({ id, name: id.toUpperCase(), hue, framing: 'fit' })
 const placement = (start: number, over: Partial<Placement> = {}): Placement => ({
@@ -113,7 +125,7 @@ describe('edits', () => {
     )
     const after = apply(cut, { type: 'moveClips', clipIds: ['a1'], angle: { id: 'b' } })
     expect(after.angles.map((a) => a.id)).toEqual(['b'])
-    expect(after.cuts[0].points.map((p) => p.angleId)).toEqual(['b'])
+    expect(pointsOf(after.cuts[0]).map((p) => p.angleId)).toEqual(['b'])
   })
 
   test('another master that has a place takes all others along', () => {
@@ -136,7 +148,7 @@ describe('edits', () => {
       { type: 'addCut', cutId: 'two', name: 'Cut B', from: 'cut' },
     )
     const changed = apply(doc, { type: 'choose', cutId: 'two', time: ZERO, choice: { angleId: 'b' } })
-    expect(changed.cuts.map((c) => c.points[0].angleId)).toEqual(['a', 'b'])
+    expect(changed.cuts.map((c) => pointsOf(c)[0].angleId)).toEqual(['a', 'b'])
     const one = apply(changed, { type: 'removeCut', cutId: 'two' })
     expect(one.activeCutId).toBe('cut')
     expect(() => apply(one, { type: 'removeCut', cutId: 'cut' })).toThrow(/stays/)
@@ -154,8 +166,8 @@ describe('edits', () => {
       },
       { type: 'changeMark', markId: 'y', change: { time: flicks(90) } },
     )
-    expect(doc.marks.map((m) => m.id)).toEqual(['x', 'y'])
-    expect(apply(doc, { type: 'removeMarks', markIds: ['x'] }).marks.map((m) => m.id)).toEqual(['y'])
+    expect(marksOf(doc).map((m) => m.id)).toEqual(['x', 'y'])
+    expect(marksOf(apply(doc, { type: 'removeMarks', markIds: ['x'] })).map((m) => m.id)).toEqual(['y'])
   })
 
   test('a film cannot end before it begins', () => {

@@ -1,15 +1,17 @@
-import { applyPatches, enablePatches, type Patch, produceWithPatches } from 'immer'
+import { applyPatches, current, enablePatches, isDraft, type Patch, produceWithPatches } from 'immer'
 import { type Choice, choose, join, paint, reassign, roll, type SwitchPoint } from '../cut/index.ts'
 import type { Framing } from '../picture/index.ts'
 import { type Flicks, frameStart, type Rate } from '../time/index.ts'
 import { corrected, foundAnew, type PulseAct } from './corrections.ts'
 import { own } from './ids.ts'
 import { angleOf, clipOf, cutOf, EditError, named, placementOf } from './lookup.ts'
-import { addMarks, foundMarks, removeMarks, standMarks } from './marks.ts'
+import { addMarks, changeMark, foundMarks, type MarkChange, removeMarks, standMarks } from './marks.ts'
 import { accept, moveClips, nudge, type Placing, park, place, placeByPoint, setDistance, setMaster, setPoint } from './places.ts'
+import { pointsOf, setPoints } from './sorted.ts'
 import {
   type Angle,
   type Clip,
+  type Cut,
   DEFAULT_STRIP,
   HUE_COUNT,
   type Mark,
@@ -45,7 +47,7 @@ export type Edit =
   | { type: 'setPulse'; pulse: Pulse | null }
   | { type: 'correctPulse'; act: PulseAct }
   | { type: 'addMarks'; marks: Mark[] }
-  | { type: 'changeMark'; markId: string; change: Partial<Pick<Mark, 'time' | 'kind' | 'name' | 'hue' | 'text'>> & { end?: Flicks | null } }
+  | { type: 'changeMark'; markId: string; change: MarkChange }
   | { type: 'standMarks'; markIds: string[]; clipId: string | null }
   | { type: 'removeMarks'; markIds: string[] }
   | { type: 'found'; kinds: MarkKind[]; marks: Mark[]; spans?: SoundSpan[] }
@@ -75,9 +77,15 @@ export interface EditResult {
  * @throws EditError or CutError when one does not fit; the project given stays as it was
  */
 export function applyEdits(doc: ProjectDoc, edits: readonly Edit[]): EditResult {
-  const [next, forward, backward] = produceWithPatches(doc, (draft) => {
-    for (const edit of edits) change(draft as ProjectDoc, edit)
-  })
+  let next = doc
+  const [forward, backward]: [Patch[], Patch[]] = [[], []]
+  // One draft an edit: each begins on plain objects, whose sorted views are kept.
+  for (const edit of edits) {
+    const [after, ahead, back] = produceWithPatches(next, (draft) => change(draft as ProjectDoc, edit))
+    next = after
+    forward.push(...ahead)
+    backward.unshift(...back)
+  }
   return { doc: next, forward, backward }
 }
 
@@ -151,16 +159,9 @@ function change(doc: ProjectDoc, edit: Edit): void {
     case 'addMarks':
       addMarks(doc, edit.marks)
       return
-    case 'changeMark': {
-      const mark = doc.marks.find((m) => m.id === edit.markId)
-      if (!mark) throw new EditError('this mark is gone')
-      Object.assign(mark, edit.change)
-      delete mark.found
-      // A range that ends before it begins is a point.
-      if (mark.end === null || (mark.end !== undefined && mark.end <= mark.time)) delete mark.end
-      doc.marks.sort((a, b) => a.time - b.time)
+    case 'changeMark':
+      changeMark(doc, edit.markId, edit.change)
       return
-    }
     case 'standMarks':
       standMarks(doc, edit.markIds, edit.clipId)
       return
@@ -191,8 +192,8 @@ function change(doc: ProjectDoc, edit: Edit): void {
       return
     case 'addCut': {
       if (doc.cuts.some((c) => c.id === edit.cutId)) throw new EditError('this version exists already')
-      const source = edit.from === null ? [] : cutOf(doc, edit.from).points
-      doc.cuts.push({ id: edit.cutId, name: named(edit.name, 'a version of the cut'), points: source.map((p) => ({ ...p })) })
+      const points = edit.from === null ? {} : plainPoints(cutOf(doc, edit.from).points)
+      doc.cuts.push({ id: edit.cutId, name: named(edit.name, 'a version of the cut'), points: { ...points } })
       doc.activeCutId = edit.cutId
       return
     }
@@ -239,9 +240,14 @@ function checkChoice(doc: ProjectDoc, choice: Choice): void {
   if (choice.clipId !== undefined) clipOf(doc, choice.clipId)
 }
 
-function cutPoints(doc: ProjectDoc, cutId: string, next: (points: SwitchPoint[]) => SwitchPoint[]): void {
+function plainPoints(points: Cut['points']): Cut['points'] {
+  return isDraft(points) ? current(points) : points
+}
+
+function cutPoints(doc: ProjectDoc, cutId: string, next: (points: readonly SwitchPoint[]) => SwitchPoint[]): void {
   const cut = cutOf(doc, cutId)
-  cut.points = next(cut.points.map((p) => ({ ...p })))
+  const before = pointsOf({ points: plainPoints(cut.points) })
+  setPoints(cut.points, before, next(before))
 }
 
 function oneFrame(doc: ProjectDoc): Flicks {

@@ -13,7 +13,9 @@ export { factsProblem, rateFits, readFacts } from './facts-bounds.ts'
 export { isId } from './ids.ts'
 export { EditError } from './lookup.ts'
 export { marksOnMaster } from './marks.ts'
+export { difference, MigrationError, migrate } from './migrate.ts'
 export { MOST_TIME, PLACED_BY, SET_BY_HAND, SOUND_SPEED } from './places.ts'
+export { marksOf, pointsOf } from './sorted.ts'
 export {
   type Angle,
   CLIP_STATES,

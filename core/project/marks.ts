@@ -2,6 +2,7 @@ import { current, isDraft } from 'immer'
 import { clipToMaster, type Flicks, flicks, masterToClip } from '../time/index.ts'
 import { own } from './ids.ts'
 import { clipOf, EditError } from './lookup.ts'
+import { marksOf } from './sorted.ts'
 import type { Mark, MarkKind, ProjectDoc } from './types.ts'
 
 /**
@@ -10,43 +11,54 @@ import type { Mark, MarkKind, ProjectDoc } from './types.ts'
  */
 export function marksOnMaster(doc: Pick<ProjectDoc, 'marks' | 'placements'>): Mark[] {
   const out: Mark[] = []
-  for (const mark of doc.marks) {
+  let moved = false
+  for (const mark of marksOf(doc)) {
     if (mark.clipId === undefined) out.push(mark)
     else {
       const at = own(doc.placements, mark.clipId)
       if (!at) continue
       const onMaster = (time: Flicks) => clipToMaster(time, at)
       out.push({ ...mark, time: onMaster(mark.time), ...(mark.end !== undefined && { end: onMaster(mark.end) }) })
+      moved = true
     }
   }
-  return out.sort((a, b) => a.time - b.time)
+  return moved ? out.sort((a, b) => a.time - b.time) : out
 }
 
 /** The marks as plain objects: walking thousands of them through a draft takes minutes. */
-function plain(doc: ProjectDoc): readonly Mark[] {
+function plain(doc: ProjectDoc): Readonly<Record<string, Mark>> {
   return isDraft(doc.marks) ? current(doc.marks) : doc.marks
-}
-
-function keep(doc: ProjectDoc, marks: Mark[]): void {
-  doc.marks = marks.sort((a, b) => a.time - b.time)
 }
 
 /** @throws EditError for an id that exists, or a clip that is not there */
 export function addMarks(doc: ProjectDoc, added: readonly Mark[]): void {
   const before = plain(doc)
-  const ids = new Set(before.map((m) => m.id))
+  const seen = new Set<string>()
   for (const { id, clipId } of added) {
-    if (ids.has(id)) throw new EditError('this mark exists already')
-    ids.add(id)
+    if (own(before, id) || seen.has(id)) throw new EditError('this mark exists already')
+    seen.add(id)
     if (clipId !== undefined) clipOf(doc, clipId)
   }
-  keep(doc, [...before, ...added])
+  for (const mark of added) doc.marks[mark.id] = mark
+}
+
+export type MarkChange = Partial<Pick<Mark, 'time' | 'kind' | 'name' | 'hue' | 'text'>> & { end?: Flicks | null }
+
+/** @throws EditError when the mark is gone */
+export function changeMark(doc: ProjectDoc, id: string, { end, ...change }: MarkChange): void {
+  const mark = own(doc.marks, id)
+  if (!mark) throw new EditError('this mark is gone')
+  Object.assign(mark, change)
+  if (end === null) delete mark.end
+  else if (end !== undefined) mark.end = end
+  delete mark.found
+  // A range that ends before it begins is a point.
+  if (mark.end !== undefined && mark.end <= mark.time) delete mark.end
 }
 
 /** What a user named, moved or made stays; only what an earlier search proposed gives way. */
 export function foundMarks(doc: ProjectDoc, kinds: readonly MarkKind[], found: readonly Mark[]): void {
-  const stay = plain(doc).filter((m) => !m.found || !kinds.includes(m.kind))
-  if (stay.length < doc.marks.length) keep(doc, stay)
+  for (const mark of Object.values(plain(doc))) if (mark.found && kinds.includes(mark.kind)) delete doc.marks[mark.id]
   addMarks(
     doc,
     found.map((m) => ({ ...m, found: true })),
@@ -54,25 +66,20 @@ export function foundMarks(doc: ProjectDoc, kinds: readonly MarkKind[], found: r
 }
 
 export function removeMarks(doc: ProjectDoc, ids: readonly string[]): void {
-  const gone = new Set(ids)
-  doc.marks = plain(doc).filter((m) => !gone.has(m.id))
+  const before = plain(doc)
+  for (const id of ids) if (own(before, id)) delete doc.marks[id]
 }
 
 /** Puts marks on a clip, or on the master again, without moving what they point at. */
 export function standMarks(doc: ProjectDoc, ids: readonly string[], clipId: string | null): void {
-  const moved = new Set(ids)
-  keep(
-    doc,
-    plain(doc).map((mark) => {
-      if (!moved.has(mark.id)) return mark
-      const copy = { ...mark }
-      standOn(doc, copy, clipId)
-      return copy
-    }),
-  )
+  const before = plain(doc)
+  for (const id of ids) {
+    const mark = own(before, id)
+    if (mark) doc.marks[id] = standingOn(doc, mark, clipId)
+  }
 }
 
-function standOn(doc: ProjectDoc, mark: Mark, clipId: string | null): void {
+function standingOn(doc: ProjectDoc, mark: Mark, clipId: string | null): Mark {
   const placeOf = (id: string | undefined) => {
     if (id === undefined) return { start: flicks(0), rate: 1 }
     const place = own(doc.placements, clipOf(doc, id).id)
@@ -81,9 +88,6 @@ function standOn(doc: ProjectDoc, mark: Mark, clipId: string | null): void {
   }
   const [from, to] = [placeOf(mark.clipId), placeOf(clipId ?? undefined)]
   const moved = (time: Flicks) => masterToClip(clipToMaster(time, from), to)
-  mark.time = moved(mark.time)
-  if (mark.end !== undefined) mark.end = moved(mark.end)
-  if (clipId === null) delete mark.clipId
-  else mark.clipId = clipId
-  delete mark.found
+  const { clipId: _, found: __, ...rest } = mark
+  return { ...rest, time: moved(mark.time), ...(mark.end !== undefined && { end: moved(mark.end) }), ...(clipId !== null && { clipId }) }
 }

@@ -135,7 +135,7 @@ export function placeByPoint(doc: ProjectDoc, clipIds: readonly string[], point:
 
 function dropUnknownChoices(doc: ProjectDoc): void {
   const known = new Set(doc.angles.map((a) => a.id))
-  for (const cut of doc.cuts) if (cut.points.some((p) => !known.has(p.angleId))) cut.points = cut.points.filter((p) => known.has(p.angleId))
+  for (const cut of doc.cuts) for (const [time, { angleId }] of Object.entries(cut.points)) if (!known.has(angleId)) delete cut.points[time]
 }
 
 function unlocked(doc: ProjectDoc, clipIds: string[]): Placement[] {

@@ -1,4 +1,4 @@
-import type { Magnet, StandIn, SwitchPoint } from '../cut/index.ts'
+import type { Choice, Magnet, StandIn } from '../cut/index.ts'
 import type { Verdict } from '../lineup/index.ts'
 import type { Framing } from '../picture/index.ts'
 import type { SpanKind } from '../speech/index.ts'
@@ -108,7 +108,8 @@ export interface Pulse {
 export interface Cut {
   id: string
   name: string
-  points: SwitchPoint[]
+  /** From which instant on (flicks as text) what is chosen; `pointsOf` gives them in order. */
+  points: Record<string, Choice>
 }
 
 /** One channel strip; the key is `clipId` (all channels of a clip's first sound stream together). */
@@ -121,6 +122,8 @@ export interface Strip {
 
 /** All that a user decides in a project. Facts of files, light copies and proofs live beside it and can be made again. */
 export interface ProjectDoc {
+  /** Form of this document; `migrate` brings older ones here. */
+  version: 2
   settings: Settings
   masterClipId: string | null
   angles: Angle[]
@@ -129,7 +132,8 @@ export interface ProjectDoc {
   /** Why a clip could not be placed when it was last tried. */
   loose: Record<string, string>
   pulse: Pulse | null
-  marks: Mark[]
+  /** By id; `marksOf` gives them in order. */
+  marks: Record<string, Mark>
   /** Speech, music, applause and silence of the master; absent until it was listened to for them. */
   spans?: SoundSpan[]
   cuts: Cut[]
@@ -145,6 +149,7 @@ export const HUE_COUNT = 12
 /** An empty project at 25 frames a second. */
 export function emptyProject(cutId: string): ProjectDoc {
   return {
+    version: 2,
     settings: { rate: '25/1', dropFrame: false, width: 1920, height: 1080, startFrame: 0, magnet: 'beat', lead: 0, standIn: 'next' },
     masterClipId: null,
     angles: [],
@@ -152,8 +157,8 @@ export function emptyProject(cutId: string): ProjectDoc {
     placements: {},
     loose: {},
     pulse: null,
-    marks: [],
-    cuts: [{ id: cutId, name: 'Cut A', points: [] }],
+    marks: {},
+    cuts: [{ id: cutId, name: 'Cut A', points: {} }],
     activeCutId: cutId,
     keep: { start: null, end: null },
     strips: {},

@@ -1,13 +1,30 @@
 import { existsSync, mkdirSync } from 'node:fs'
 import path from 'node:path'
 import { type Client, createClient } from '@libsql/client'
+import type { BatchItem } from 'drizzle-orm/batch'
 import { drizzle, type LibSQLDatabase } from 'drizzle-orm/libsql'
 import { migrate } from 'drizzle-orm/libsql/migrator'
 import * as schema from './schema.ts'
 
 export type Database = LibSQLDatabase<typeof schema>
-/** What both the database and an open transaction can do. */
-export type Writer = Pick<Database, 'select' | 'insert' | 'update' | 'delete'>
+/** A statement that is written together with others; see {@link allOrNone}. */
+export type Statement = BatchItem<'sqlite'>
+
+/**
+ * Writes statements as one transaction, on the one connection and without waiting in between: nothing of this process
+ * comes between them, and a process that ends leaves all of them or none.
+ */
+export async function allOrNone(db: Database, statements: readonly Statement[]): Promise<void> {
+  const [first, ...others] = statements
+  if (first) await db.batch([first, ...others])
+}
+
+/** Whether an error says that an entry was there already. */
+export function isTaken(error: unknown): boolean {
+  for (let at: unknown = error; at instanceof Error; at = at.cause)
+    if (/SQLITE_CONSTRAINT|UNIQUE constraint failed/.test(`${(at as { code?: string }).code} ${at.message}`)) return true
+  return false
+}
 
 export interface OpenDatabase {
   readonly db: Database

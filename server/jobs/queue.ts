@@ -2,7 +2,7 @@ import { randomUUID } from 'node:crypto'
 import type { FilmResult, Job, JobKind, JobState } from '@pendolo/api'
 import { and, asc, desc, eq, inArray } from 'drizzle-orm'
 import type { Logger } from 'pino'
-import type { Database, Writer } from '../db/open.ts'
+import { allOrNone, type Database, type Statement } from '../db/open.ts'
 import { jobs } from '../db/schema.ts'
 import { diskWords } from '../disk.ts'
 import type { EventHub } from '../http/events.ts'
@@ -104,13 +104,14 @@ export class JobQueue {
       .where(and(eq(jobs.projectId, job.projectId), eq(jobs.kind, job.kind), inArray(jobs.state, ['queued', 'running'])))
     const same = open.find((j) => j.fileId === (job.fileId ?? null) && j.payload === payload)
     if (same) return same.id
-    const [id] = await this.insert(this.#db, [job])
-    await this.announce([id])
-    return id
+    const { ids, statements } = this.prepare([job])
+    await allOrNone(this.#db, statements)
+    await this.announce(ids)
+    return ids[0]
   }
 
-  /** Writes jobs as part of somebody's transaction, who then announces them. @returns their ids */
-  async insert(tx: Writer, list: readonly NewJob[]): Promise<string[]> {
+  /** Jobs as statements for somebody's transaction, who then announces them. */
+  prepare(list: readonly NewJob[]): { ids: string[]; statements: Statement[] } {
     const now = Date.now()
     const rows = list.map((job, i) => ({
       id: randomUUID(),
@@ -127,8 +128,9 @@ export class JobQueue {
       createdAt: now + i,
     }))
     // SQLite takes a limited number of values at once.
-    for (let at = 0; at < rows.length; at += 500) await tx.insert(jobs).values(rows.slice(at, at + 500))
-    return rows.map((r) => r.id)
+    const statements: Statement[] = []
+    for (let at = 0; at < rows.length; at += 500) statements.push(this.#db.insert(jobs).values(rows.slice(at, at + 500)))
+    return { ids: rows.map((r) => r.id), statements }
   }
 
   /** Tells of jobs that were written, and begins to work. */

@@ -81,7 +81,7 @@ export interface GatherReport {
 export interface GatherTools {
   readonly config: Config
   readonly store: ProjectStore
-  readonly queue: Pick<JobQueue, 'insert' | 'announce'>
+  readonly queue: Pick<JobQueue, 'prepare' | 'announce'>
 }
 
 /**
@@ -143,14 +143,20 @@ export async function gather(tools: GatherTools, projectId: string, picked: read
       const { edits } = sort(doc, all, masterFile?.facts.video != null)
       return { rows: all.map(({ folder: _, ...row }) => row), edits, label: label(all.length, all[0].name) }
     },
-    async (tx, rows) => {
-      jobIds = await queue.insert(tx, fileJobs(projectId, rows, author))
+    (rows) => {
+      const { ids, statements } = queue.prepare(fileJobs(projectId, rows, author))
+      jobIds = ids
+      return statements
     },
   )
   report.known = [...known].map((p) => path.basename(p))
   await queue.announce(jobIds)
   const returned = again.map(({ file, path: now }) => ({ ...file, path: now, name: path.basename(now) }))
-  if (returned.length > 0) await queue.announce(await store.write((tx) => queue.insert(tx, fileJobs(projectId, returned, author))))
+  if (returned.length > 0) {
+    const { ids, statements } = queue.prepare(fileJobs(projectId, returned, author))
+    await store.write(statements)
+    await queue.announce(ids)
+  }
   return report
 }
 

@@ -1,6 +1,8 @@
 import type { ServerEvent } from '@pendolo/api'
-import type { Edit, FileFacts } from '@pendolo/core/project'
+import { type Edit, type FileFacts, marksOf, pointsOf } from '@pendolo/core/project'
+import { eq } from 'drizzle-orm'
 import { openDatabase } from '../db/open.ts'
+import { files, projects } from '../db/schema.ts'
 import { EventHub } from '../http/events.ts'
 import { testConfig } from '../testing.ts'
 import { NotFound, ProjectStore } from './store.ts'
@@ -18,11 +20,11 @@ async function open() {
   const events = new EventHub()
   const told: ServerEvent[] = []
   events.listen((e) => told.push(e))
-  return { store: new ProjectStore(database.db, config, events), told }
+  return { store: new ProjectStore(database.db, config, events), told, db: database.db }
 }
 
 const mark = (id: string, time: number): Edit => ({ type: 'addMarks', marks: [{ id, time, kind: 'cue', name: id, hue: 0 }] }) as Edit
-const names = async (store: ProjectStore, id: string) => (await store.doc(id)).marks.map((m) => m.name)
+const names = async (store: ProjectStore, id: string) => marksOf(await store.doc(id)).map((m) => m.name)
 
 const facts: FileFacts = {
   durationSeconds: 12,
@@ -109,6 +111,114 @@ describe('the log of edits', () => {
   })
 })
 
+describe('two people in one project', () => {
+  const cut = (cutId: string, time: number, angleId: string): Edit => ({ type: 'choose', cutId, time, choice: { angleId } }) as Edit
+  async function shared() {
+    const { store, told } = await open()
+    const id = await store.create('Shared')
+    const angles = ['a', 'b', 'c'].map((name, hue) => ({ id: name, name, hue, framing: 'fit' as const }))
+    await store.edit(id, [{ type: 'addClips', angles, clips: [] }], 'angles', { author: 'ann' })
+    return { store, told, id, cutId: (await store.doc(id)).activeCutId }
+  }
+
+  test('each takes back their own steps, and what the other did stays', async () => {
+    const { store, id, cutId } = await shared()
+    await store.edit(id, [cut(cutId, 0, 'a')], 'cut 1', { author: 'ann' })
+    await store.edit(id, [cut(cutId, 1000, 'b')], 'cut 2', { author: 'ben' })
+    await store.edit(id, [mark('hers', 5)], 'her mark', { author: 'ann' })
+    await store.edit(id, [mark('his', 5)], 'his mark', { author: 'ben' })
+    expect(await store.state(id, 'ann')).toMatchObject({ canUndo: 'her mark', canRedo: null })
+    expect(await store.state(id, 'ben')).toMatchObject({ canUndo: 'his mark' })
+    expect(await store.step(id, 'undo', 'ann')).toBe('her mark')
+    expect(await names(store, id)).toEqual(['his'])
+    expect(await store.step(id, 'undo', 'ann')).toBe('cut 1')
+    expect(pointsOf((await store.doc(id)).cuts[0]).map((p) => p.angleId)).toEqual(['b'])
+    expect(await store.step(id, 'redo', 'ann')).toBe('cut 1')
+    expect(pointsOf((await store.doc(id)).cuts[0]).map((p) => p.angleId)).toEqual(['a', 'b'])
+    // A new step of his does not take hers from what can be done again.
+    await store.edit(id, [mark('third', 9)], 'third', { author: 'ben' })
+    expect(await store.step(id, 'redo', 'ann')).toBe('her mark')
+    expect((await names(store, id)).sort()).toEqual(['hers', 'his', 'third'])
+  })
+
+  test('a step whose field the other has changed since is not taken back over their head', async () => {
+    const { store, id } = await shared()
+    await store.edit(id, [{ type: 'renameAngle', angleId: 'a', name: 'Left' }], 'left', { author: 'ann' })
+    await store.edit(id, [{ type: 'renameAngle', angleId: 'a', name: 'Gantry' }], 'gantry', { author: 'ben' })
+    await expect(store.step(id, 'undo', 'ann')).rejects.toThrow(/somebody else changed the same since \(gantry\)/)
+    expect((await store.doc(id)).angles[0].name).toBe('Gantry')
+    expect(await store.step(id, 'undo', 'ben')).toBe('gantry')
+    expect((await store.doc(id)).angles[0].name).toBe('Left')
+  })
+
+  test('whose change of the same field came later is told to both', async () => {
+    const { store, told, id } = await shared()
+    const { revision: base } = await store.state(id)
+    await store.edit(id, [{ type: 'settings', change: { lead: 1 } }], 'lead 1', { author: 'ann', base })
+    told.length = 0
+    const later = await store.edit(id, [{ type: 'settings', change: { lead: 2 } }], 'lead 2', { author: 'ben', base })
+    expect(later.over).toEqual(['lead 1'])
+    expect(told).toMatchObject([{ type: 'project', author: 'ben', label: 'lead 2', over: ['ann'] }])
+    // Another field, and one that he knew of, is no clash.
+    expect((await store.edit(id, [{ type: 'settings', change: { width: 640 } }], 'width', { author: 'ann', base })).over).toEqual([])
+    expect((await store.edit(id, [{ type: 'settings', change: { lead: 3 } }], 'lead 3', { author: 'ann', base: later.revision })).over).toEqual([])
+  })
+})
+
+describe('another process on the same database', () => {
+  test('edits of both are all kept, one after the other', async () => {
+    const [one, two] = [(await open()).store, (await open()).store]
+    const id = await one.create('Twice')
+    await Promise.all(Array.from({ length: 30 }, (_, i) => (i % 2 ? one : two).edit(id, [mark(`x${i}`, i)], `${i}`)))
+    expect(await names(await open().then((o) => o.store), id)).toHaveLength(30)
+    expect((await one.state(id)).revision).toBe(30)
+  })
+
+  test('opened anew, a project is the kept document and what the log holds beyond it', async () => {
+    const { store } = await open()
+    const id = await store.create('Long')
+    for (let i = 0; i < 130; i++) await store.edit(id, [mark(`m${i}`, i)], `mark ${i}`)
+    await store.step(id, 'undo')
+    expect(await (await open()).store.doc(id)).toEqual(await store.doc(id))
+    await store.close()
+    const after = (await open()).store
+    expect(await after.doc(id)).toEqual(await store.doc(id))
+    expect(await after.step(id, 'redo')).toBe('mark 129')
+    expect(await names(after, id)).toHaveLength(130)
+  })
+})
+
+describe('damage', () => {
+  test('a row that cannot be read hurts only its own project, which says so', async () => {
+    const { store, db } = await open()
+    const [good, bad, odd] = [await store.create('Good'), await store.create('Bad'), await store.create('Odd facts')]
+    await db.update(projects).set({ doc: '{"angles":[' }).where(eq(projects.id, bad))
+    const values = { projectId: odd, path: '/x.mov', name: 'x.mov', size: 1, contentKey: 'k', notes: 'no list', addedAt: 1 }
+    const video = {
+      codec: 'h264',
+      width: 320,
+      height: 180,
+      rate: { num: 12800, den: 2147483647 },
+      variableRate: false,
+      startSeconds: 0,
+      frames: 1,
+      pixelAspect: '1:1',
+    }
+    await db.insert(files).values({ ...values, id: 'odd-1', facts: JSON.stringify({ ...facts, video }) })
+    await db.insert(files).values({ ...values, id: 'odd-2', facts: '{' })
+    const fresh = (await open()).store
+    const list = await fresh.list()
+    expect(list.find((p) => p.id === good)?.hurt).toBeUndefined()
+    expect(list.find((p) => p.id === bad)).toMatchObject({ name: 'Bad', hurt: true })
+    await expect(fresh.state(bad)).rejects.toThrow(/“Bad” is damaged.*restore/)
+    const state = await fresh.state(odd)
+    expect(state.files.map((f) => [f.facts.video, f.notes[0]])).toEqual([
+      [null, expect.stringMatching(/pictures a second; that is damaged/)],
+      [null, expect.stringMatching(/gather it again/)],
+    ])
+  })
+})
+
 describe('projects', () => {
   test('a copy has decisions, files and proofs of its own', async () => {
     const { store } = await open()
@@ -121,7 +231,7 @@ describe('projects', () => {
       id,
       '',
       () => ({ rows: [row], edits, label: 'gather' }),
-      async () => undefined,
+      () => [],
     )
     await store.saveProof(id, 'clip-1', { score: 1 })
     const copy = await store.duplicate(id)

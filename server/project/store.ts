@@ -5,19 +5,21 @@ import type { GatheredFile, ProjectState, ProjectSummary } from '@pendolo/api'
 import {
   applyEdits,
   applyKeptPatches,
+  difference,
   type Edit,
   EditError,
   emptyProject,
   type FileFacts,
+  migrate,
   type ProjectDoc,
   pictureSpans,
   readFacts,
 } from '@pendolo/core/project'
 import { secondsToFlicks } from '@pendolo/core/time'
-import { and, asc, desc, eq, gt, inArray, isNull } from 'drizzle-orm'
+import { and, asc, desc, eq, gt, inArray, isNull, sql } from 'drizzle-orm'
 import type { Patch } from 'immer'
 import type { Config } from '../config.ts'
-import type { Database, Writer } from '../db/open.ts'
+import { allOrNone, type Database, isTaken, type Statement } from '../db/open.ts'
 import { edits, files, projects, proofs } from '../db/schema.ts'
 import type { EventHub } from '../http/events.ts'
 import { hasArtefact } from '../media/artefacts.ts'
@@ -160,17 +162,17 @@ export class ProjectStore {
     const now = Date.now()
     await this.#inOrder(async () => {
       let text = JSON.stringify((await this.#load(id)).doc)
-      await this.#db.transaction(async (tx) => {
-        for (const file of await tx.select().from(files).where(eq(files.projectId, id))) {
-          const fileId = randomUUID()
-          text = text.replaceAll(`"${file.id}"`, `"${fileId}"`)
-          await tx.insert(files).values({ ...file, id: fileId, projectId: copy })
-        }
-        for (const proof of await tx.select().from(proofs).where(eq(proofs.projectId, id))) await tx.insert(proofs).values({ ...proof, projectId: copy })
-        await tx
-          .insert(projects)
-          .values({ id: copy, name: `${row.name.slice(0, 113)} (copy)`, doc: text, revision: 0, head: 0, createdAt: now, changedAt: now })
-      })
+      const statements: Statement[] = []
+      for (const file of await this.#db.select().from(files).where(eq(files.projectId, id))) {
+        const fileId = randomUUID()
+        text = text.replaceAll(`"${file.id}"`, `"${fileId}"`)
+        statements.push(this.#db.insert(files).values({ ...file, id: fileId, projectId: copy }))
+      }
+      for (const proof of await this.#db.select().from(proofs).where(eq(proofs.projectId, id)))
+        statements.push(this.#db.insert(proofs).values({ ...proof, projectId: copy }))
+      const name = `${row.name.slice(0, 113)} (copy)`
+      statements.push(this.#db.insert(projects).values({ id: copy, name, doc: text, revision: 0, head: 0, createdAt: now, changedAt: now }))
+      await allOrNone(this.#db, statements)
     })
     this.#events.send({ type: 'projects' })
     return copy
@@ -239,7 +241,7 @@ export class ProjectStore {
   }
 
   /**
-   * Brings files in: their rows, the edit and what `also` writes are one transaction, so that a process that ends
+   * Brings files in: their rows, the edit and what `also` gives are one transaction, so that a process that ends
    * in between leaves either all or nothing.
    * @param build told the project as it is and its files; returns null when nothing is to be added
    */
@@ -247,7 +249,7 @@ export class ProjectStore {
     id: string,
     author: string,
     build: (doc: ProjectDoc, known: readonly FileRow[]) => Promise<Gathered | null> | Gathered | null,
-    also: (tx: Writer, rows: readonly FileRow[]) => Promise<void>,
+    also: (rows: readonly FileRow[]) => Statement[],
   ): Promise<readonly FileRow[]> {
     return this.#inOrder(() =>
       this.#again(async () => {
@@ -259,12 +261,11 @@ export class ProjectStore {
         const fresh = wanted.rows.filter((r) => !known.some((f) => f.id === r.id))
         const result = applyEdits(open.doc, wanted.edits)
         const now = Date.now()
-        await this.#keep(id, open, result, wanted.label, { author }, async (tx) => {
-          const values = fresh.map((r, i) => ({ ...r, facts: JSON.stringify(r.facts), notes: JSON.stringify(r.notes), addedAt: now + i }))
-          // SQLite takes a limited number of values at once.
-          for (let at = 0; at < values.length; at += 500) await tx.insert(files).values(values.slice(at, at + 500))
-          await also(tx, wanted.rows)
-        })
+        const values = fresh.map((r, i) => ({ ...r, facts: JSON.stringify(r.facts), notes: JSON.stringify(r.notes), addedAt: now + i }))
+        const statements: Statement[] = []
+        // SQLite takes a limited number of values at once.
+        for (let at = 0; at < values.length; at += 500) statements.push(this.#db.insert(files).values(values.slice(at, at + 500)))
+        await this.#keep(id, open, result, wanted.label, { author }, [...statements, ...also(wanted.rows)])
         return wanted.rows
       }),
     )
@@ -277,32 +278,37 @@ export class ProjectStore {
     result: { doc: ProjectDoc; forward: Patch[]; backward: Patch[] },
     label: string,
     { group = randomUUID(), author = '', base }: EditWishes,
-    also: (tx: Writer) => Promise<void> = async () => undefined,
+    also: readonly Statement[] = [],
     stepOf: { seqs: number[]; state: RowState } | null = null,
   ): Promise<EditOutcome> {
     const [seq, revision, now] = [open.seq + 1, open.revision + 1, Date.now()]
     const [forward, backward] = [JSON.stringify(result.forward), JSON.stringify(result.backward)]
     const bytes = open.bytes + forward.length
     const whole = open.rows + 1 >= SNAPSHOT_ROWS || bytes >= SNAPSHOT_BYTES
-    await this.#db.transaction(async (tx) => {
-      const kept = await tx
-        .update(projects)
-        .set({ revision, changedAt: now, ...(whole && { doc: JSON.stringify(result.doc), head: seq }) })
-        .where(and(eq(projects.id, id), eq(projects.revision, open.revision)))
-        .returning({ id: projects.id })
-      if (kept.length === 0) throw new Stale()
-      if (stepOf)
-        await tx
+    const own = author === '' ? undefined : inArray(edits.author, [author, ''])
+    const steps = stepOf
+      ? this.#db
           .update(edits)
           .set({ state: stepOf.state })
           .where(and(eq(edits.projectId, id), inArray(edits.seq, stepOf.seqs)))
-      else {
-        const dead = and(eq(edits.projectId, id), eq(edits.state, 'undone'), author === '' ? undefined : inArray(edits.author, [author, '']))
-        await tx.update(edits).set({ state: 'gone' }).where(dead)
-      }
-      await tx.insert(edits).values({ projectId: id, seq, groupId: group, label, forward, backward, at: now, author, state: stepOf ? 'step' : 'done' })
-      await also(tx)
-    })
+      : this.#db
+          .update(edits)
+          .set({ state: 'gone' })
+          .where(and(eq(edits.projectId, id), eq(edits.state, 'undone'), own))
+    try {
+      await allOrNone(this.#db, [
+        // The number of a row is taken once: had another process written since the document was read, all of this fails.
+        this.#db.insert(edits).values({ projectId: id, seq, groupId: group, label, forward, backward, at: now, author, state: stepOf ? 'step' : 'done' }),
+        this.#db
+          .update(projects)
+          .set({ revision, changedAt: now, ...(whole && { doc: JSON.stringify(result.doc), head: seq }) })
+          .where(and(eq(projects.id, id), eq(projects.revision, open.revision))),
+        steps,
+        ...also,
+      ])
+    } catch (error) {
+      throw isTaken(error) ? new Stale() : error
+    }
     const paths = pathsOf(result.forward)
     const over = base === undefined ? [] : open.recent.filter((r) => r.revision > base && !mine(author, r.author) && touch(r.paths, paths))
     const recent = [...open.recent, { revision, author, label, paths }].slice(-RECENT)
@@ -311,9 +317,9 @@ export class ProjectStore {
     return { revision, doc: result.doc, over: [...new Set(over.map((r) => r.label))] }
   }
 
-  /** Lets others write in the order of all writing. */
-  write<T>(task: (tx: Writer) => Promise<T>): Promise<T> {
-    return this.#inOrder(() => this.#db.transaction(task))
+  /** Writes statements of others in the order of all writing. */
+  write(statements: readonly Statement[]): Promise<void> {
+    return this.#inOrder(() => allOrNone(this.#db, statements))
   }
 
   async #again<T>(task: () => Promise<T>): Promise<T> {
@@ -361,7 +367,7 @@ export class ProjectStore {
           throw refused('what it changed is gone')
         }
         const state = direction === 'undo' ? 'undone' : 'done'
-        await this.#keep(id, open, { doc, forward, backward }, found.label, { author }, undefined, { seqs: group.map((r) => r.seq), state })
+        await this.#keep(id, open, { doc, forward, backward }, found.label, { author }, [], { seqs: group.map((r) => r.seq), state })
         return found.label
       }),
     )
@@ -435,14 +441,13 @@ export class ProjectStore {
   /** Originals that are somewhere else now. */
   async moveFiles(projectId: string, moved: readonly { file: { id: string }; path: string }[]): Promise<void> {
     if (moved.length === 0) return
-    await this.#inOrder(() =>
-      this.#db.transaction(async (tx) => {
-        for (const { file, path: now } of moved)
-          await tx
-            .update(files)
-            .set({ path: now, name: path.basename(now) })
-            .where(eq(files.id, file.id))
-      }),
+    await this.write(
+      moved.map(({ file, path: now }) =>
+        this.#db
+          .update(files)
+          .set({ path: now, name: path.basename(now) })
+          .where(eq(files.id, file.id)),
+      ),
     )
     this.#events.send({ type: 'files', projectId })
   }
@@ -500,20 +505,23 @@ export class ProjectStore {
     const head = await this.#row(id, true)
     const held = this.#open.get(id)
     if (held?.revision === head.revision) return held
-    const [{ text, snapshot }] = await this.#db.select({ text: projects.doc, snapshot: projects.head }).from(projects).where(eq(projects.id, id))
-    const rows = await this.#db
-      .select({ seq: edits.seq, forward: edits.forward })
-      .from(edits)
-      .where(and(eq(edits.projectId, id), gt(edits.seq, snapshot)))
-      .orderBy(asc(edits.seq))
+    // Read at one instant, so that document, revision and log belong together.
+    const [[{ text, snapshot, revision }], rows] = await this.#db.batch([
+      this.#db.select({ text: projects.doc, snapshot: projects.head, revision: projects.revision }).from(projects).where(eq(projects.id, id)),
+      this.#db
+        .select({ seq: edits.seq, forward: edits.forward })
+        .from(edits)
+        .where(and(eq(edits.projectId, id), gt(edits.seq, sql`(SELECT head FROM projects WHERE id = ${id})`)))
+        .orderBy(asc(edits.seq)),
+    ])
     try {
-      let doc = JSON.parse(text) as ProjectDoc
-      for (const row of rows) doc = applyKeptPatches(doc, JSON.parse(row.forward) as Patch[])
-      if (!Array.isArray(doc?.angles) || !Array.isArray(doc.cuts) || typeof doc.clips !== 'object' || typeof doc.placements !== 'object')
-        throw new TypeError('no project')
+      const kept = JSON.parse(text) as unknown
+      let doc = migrate(kept)
+      if (doc !== kept) await this.#bringForward(id, revision, kept as ProjectDoc, doc)
+      else for (const row of rows) doc = applyKeptPatches(doc, JSON.parse(row.forward) as Patch[])
       const open: Open = {
         doc,
-        revision: head.revision,
+        revision,
         seq: rows.at(-1)?.seq ?? snapshot,
         rows: rows.length,
         bytes: rows.reduce((sum, r) => sum + r.forward.length, 0),
@@ -521,9 +529,53 @@ export class ProjectStore {
       }
       this.#hold(id, open)
       return open
-    } catch {
+    } catch (error) {
+      if (error instanceof Stale) throw error
       throw new HurtProject(head.name)
     }
+  }
+
+  /**
+   * Rewrites a project of an older form, its whole history too: each kept step becomes the difference of the documents
+   * before and after it, brought to today's form. In older forms the snapshot is always the newest document.
+   */
+  async #bringForward(id: string, revision: number, kept: ProjectDoc, doc: ProjectDoc): Promise<void> {
+    const rows = (
+      await this.#db
+        .select()
+        .from(edits)
+        .where(and(eq(edits.projectId, id), inArray(edits.state, ['done', 'undone'])))
+        .orderBy(asc(edits.seq))
+    ).map(logRow)
+    const changed: { seq: number; forward: string; backward: string }[] = []
+    const rewrite = (row: LogRow, before: ProjectDoc, after: ProjectDoc) => {
+      const [from, to] = [migrate(before), migrate(after)]
+      changed.push({ seq: row.seq, forward: JSON.stringify(difference(from, to)), backward: JSON.stringify(difference(to, from)) })
+    }
+    let at = kept
+    for (const row of rows.filter((r) => r.state === 'done').reverse()) {
+      const before = applyKeptPatches(at, row.backward)
+      rewrite(row, before, at)
+      at = before
+    }
+    at = kept
+    for (const row of rows.filter((r) => r.state === 'undone')) {
+      const after = applyKeptPatches(at, row.forward)
+      rewrite(row, at, after)
+      at = after
+    }
+    await allOrNone(this.#db, [
+      this.#db
+        .update(projects)
+        .set({ doc: JSON.stringify(doc) })
+        .where(and(eq(projects.id, id), eq(projects.revision, revision))),
+      ...changed.map(({ seq, ...patches }) =>
+        this.#db
+          .update(edits)
+          .set(patches)
+          .where(and(eq(edits.projectId, id), eq(edits.seq, seq))),
+      ),
+    ])
   }
 
   async #row(id: string, deletedToo = false) {

@@ -1,7 +1,7 @@
 import type { EXCHANGE_FORMATS, FilmBody, Job } from '@pendolo/api'
 import { type PlannedStretch, planFilm } from '@pendolo/core/cut'
 import { filmRange } from '@pendolo/core/formats'
-import { pictureSpans, projectRate } from '@pendolo/core/project'
+import { pictureSpans, pointsOf, projectRate } from '@pendolo/core/project'
 import { FLICKS_PER_SECOND, type Flicks, PROJECT_RATES, parseRate, printLength, printRate, printTimecode, type Rate } from '@pendolo/core/time'
 import { App, Button, Progress, Select } from 'antd'
 import { type CSSProperties, useMemo, useState } from 'react'
@@ -34,7 +34,7 @@ export function HandOver({ project, top }: StageProps) {
   const plan = useMemo(
     () =>
       planFilm(
-        cut.points,
+        pointsOf(cut),
         pictureSpans(doc, (id) => files.find((f) => f.id === id)?.facts),
         doc.angles.map((a) => a.id),
         range.start,
@@ -53,7 +53,7 @@ export function HandOver({ project, top }: StageProps) {
       notification.error({ title: 'The film was not begun', description: error instanceof Error ? error.message : String(error) })
     }
   }
-  if (!doc.masterClipId || cut.points.length === 0) {
+  if (!doc.masterClipId || pointsOf(cut).length === 0) {
     return (
       <>
         {top(<span className="spring" />)}
@@ -75,7 +75,7 @@ export function HandOver({ project, top }: StageProps) {
       {top(
         <>
           <span className="chip">
-            {cut.name} · {Math.max(0, cut.points.length - 1)} cuts
+            {cut.name} · {Math.max(0, pointsOf(cut).length - 1)} cuts
           </span>
           <span className="mono">
             {label(range.start)} – {label(range.end)} · {printLength((range.end - range.start) / FLICKS_PER_SECOND)}

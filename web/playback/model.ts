@@ -1,7 +1,7 @@
 import type { ProjectState } from '@pendolo/api'
 import { filmRange } from '@pendolo/core/formats'
 import { heardGains } from '@pendolo/core/mix'
-import { DEFAULT_STRIP, eventRange, type FileFacts, frameGridOf, pictureSpans } from '@pendolo/core/project'
+import { DEFAULT_STRIP, eventRange, type FileFacts, frameGridOf, pictureSpans, pointsOf } from '@pendolo/core/project'
 import { type Flicks, type FrameGrid, flicks, type PlacementMap, pictureSpansOf, secondsToFlicks, ZERO } from '@pendolo/core/time'
 import { mediaUrl } from '../data/client.ts'
 import type { PlayModel, PlaySound } from './types.ts'
@@ -54,7 +54,7 @@ export function playModel(project: ProjectState): PlayModel {
     angles: doc.angles.map(({ id, framing }) => ({ id, framing })),
     clips,
     sounds: playSounds(project),
-    points: (doc.cuts.find((c) => c.id === doc.activeCutId) ?? doc.cuts[0]).points,
+    points: pointsOf(doc.cuts.find((c) => c.id === doc.activeCutId) ?? doc.cuts[0]),
     standIn: doc.settings.standIn,
     event: eventOf(project),
     film: filmRange(doc, masterEnd(project), eventOf(project)),

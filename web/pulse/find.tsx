@@ -1,4 +1,5 @@
 import type { Job, ProjectState } from '@pendolo/api'
+import { marksOf } from '@pendolo/core/project'
 import { App, Button, Checkbox, Dropdown, Modal, Progress, Space } from 'antd'
 import { ChevronDown } from 'lucide-react'
 import { useState } from 'react'
@@ -82,7 +83,7 @@ export function FindInMaster({ project, job }: Props) {
             options={heard.map((h) => ({ value: h.id, label: h.name }))}
           />
         )}
-        {doc.marks.some((m) => m.kind === 'phrase' && m.found) && (
+        {marksOf(doc).some((m) => m.kind === 'phrase' && m.found) && (
           <p className="quiet">Phrases found before and not touched since are replaced; those you named or moved stay.</p>
         )}
       </Modal>

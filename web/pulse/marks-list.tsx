@@ -1,4 +1,4 @@
-import { MARK_KINDS, marksOnMaster, projectRate } from '@pendolo/core/project'
+import { MARK_KINDS, marksOf, marksOnMaster, projectRate } from '@pendolo/core/project'
 import { printLength, printTimecode } from '@pendolo/core/time'
 import { useVirtualizer } from '@tanstack/react-virtual'
 import { Button, Input, Select } from 'antd'
@@ -57,7 +57,7 @@ export function MarksList({ project, edit }: Pick<StageProps, 'project' | 'edit'
   useHotkeys('up', () => step(-1), keys, [rows])
   useHotkeys('down', () => step(1), keys, [rows])
   useHotkeys('0,1,2,3,4,5,6', (event) => setShown(SHOWN[Number(event.key)] ?? 'all'), keys, [])
-  const gone = [...chosen].filter((id) => !doc.marks.some((m) => m.id === id))
+  const gone = [...chosen].filter((id) => !(id in doc.marks))
   useEffect(() => {
     if (gone.length > 0) setChosen((now) => new Set([...now].filter((id) => !gone.includes(id))))
   })
@@ -152,7 +152,7 @@ export function MarksList({ project, edit }: Pick<StageProps, 'project' | 'edit'
           })}
         </div>
       </div>
-      <MarkEditor project={project} marks={doc.marks.filter((m) => chosen.has(m.id))} edit={edit} onRemove={remove} />
+      <MarkEditor project={project} marks={marksOf(doc).filter((m) => chosen.has(m.id))} edit={edit} onRemove={remove} />
     </>
   )
 }

@@ -1,5 +1,5 @@
 import { MAGNETS, type Magnet, nearestIndex, pointAt, pulled } from '@pendolo/core/cut'
-import { marksOnMaster, pictureSpans, projectRate } from '@pendolo/core/project'
+import { marksOnMaster, pictureSpans, pointsOf, projectRate } from '@pendolo/core/project'
 import { FLICKS_PER_SECOND, type Flicks, flicks, frameStart, nearestFrameStart } from '@pendolo/core/time'
 import { App, Button, Dropdown, InputNumber, Popover, Segmented } from 'antd'
 import { Pause, Play } from 'lucide-react'
@@ -40,7 +40,7 @@ export function Switch({ project, edit, top }: StageProps) {
   const speed = useEngine((s) => s.speed)
   const { message } = App.useApp()
   const cut = doc.cuts.find((c) => c.id === doc.activeCutId) ?? doc.cuts[0]
-  const { points } = cut
+  const points = pointsOf(cut)
   const lag = useTouchLag()
   const spans = useMemo(() => {
     const facts = new Map(project.files.map((f) => [f.id, f.facts]))
@@ -193,7 +193,7 @@ export function Switch({ project, edit, top }: StageProps) {
               items: [
                 ...doc.cuts.map((c) => ({
                   key: c.id,
-                  label: `${c.name} · ${cutsOf(c.points.length)}`,
+                  label: `${c.name} · ${cutsOf(pointsOf(c).length)}`,
                   onClick: () => edit([{ type: 'activeCut', cutId: c.id }], 'show another version'),
                 })),
                 { type: 'divider' as const },

@@ -1,7 +1,7 @@
 import type { ProjectState } from '@pendolo/api'
 import { clipShownAt, type PictureSpan } from '@pendolo/core/cut'
 import { seat } from '@pendolo/core/picture'
-import { projectRate } from '@pendolo/core/project'
+import { pointsOf, projectRate } from '@pendolo/core/project'
 import { type Flicks, flicks, masterToClip, printTimecode, timecodeToFrame } from '@pendolo/core/time'
 import { type CSSProperties, useEffect, useRef } from 'react'
 import { useJobs } from '../data/queries.ts'
@@ -110,7 +110,7 @@ export function Wall({ project, spans, chosenAngle, onChoose }: WallProps) {
           <EngineCanvas source={{ kind: 'programme' }} name="programme" label="Programme" />
           {seen && (
             <span className={standsIn ? 'label mono warn' : 'label mono'}>
-              {standsIn && doc.cuts.some((c) => c.points.length > 0) ? 'stands in: ' : ''}
+              {standsIn && doc.cuts.some((c) => pointsOf(c).length > 0) ? 'stands in: ' : ''}
               {seenIndex + 1} {seen.name}
             </span>
           )}

@@ -1,0 +1,64 @@
+import type { Patch } from 'immer'
+import type { SwitchPoint } from '../cut/index.ts'
+import { pointRecord } from './sorted.ts'
+import type { Mark, ProjectDoc } from './types.ts'
+
+/** Form of the document that this code reads and writes; raised with every change that older code could not read. */
+export const DOC_VERSION = 2
+
+/** A document that was written by a newer Pendolo than this one, or that is none. */
+export class MigrationError extends Error {
+  readonly code = 'hurt'
+}
+
+/** Version 1 kept marks and switch points as sorted lists. */
+interface Version1 extends Omit<ProjectDoc, 'version' | 'marks' | 'cuts'> {
+  version?: 1
+  marks: Mark[]
+  cuts: { id: string; name: string; points: SwitchPoint[] }[]
+}
+
+function fromVersion1({ marks, cuts, ...doc }: Version1): ProjectDoc {
+  return {
+    ...doc,
+    version: 2,
+    marks: Object.fromEntries(marks.map((m) => [m.id, m])),
+    cuts: cuts.map((cut) => ({ ...cut, points: pointRecord(cut.points) })),
+  }
+}
+
+/**
+ * Brings a kept document to the form of today. What is of today already is returned as it is.
+ * @throws MigrationError when it is no project, or one of a newer version
+ */
+export function migrate(doc: unknown): ProjectDoc {
+  const version = (doc as { version?: unknown } | null)?.version ?? 1
+  const { angles, cuts, clips, placements, marks } = (doc ?? {}) as Partial<ProjectDoc>
+  const objects = [clips, placements, marks].every((part) => typeof part === 'object' && part !== null)
+  if (!Array.isArray(angles) || !Array.isArray(cuts) || !objects) throw new MigrationError('this is no project')
+  if (version === 1) return fromVersion1(doc as Version1)
+  if (version === DOC_VERSION) return doc as ProjectDoc
+  throw new MigrationError(`this project was written by a newer Pendolo (its version is ${String(version)}, this one reads up to ${DOC_VERSION})`)
+}
+
+const isRecord = (value: unknown): value is Record<string, unknown> => typeof value === 'object' && value !== null && !Array.isArray(value)
+
+/**
+ * Patches that lead from one plain document to another: records are compared entry by entry, lists and values are
+ * replaced where they differ. The way back is the same with the two changed over.
+ */
+export function difference(from: unknown, to: unknown, path: (string | number)[] = []): Patch[] {
+  if (from === to || JSON.stringify(from) === JSON.stringify(to)) return []
+  if (!isRecord(from) || !isRecord(to)) {
+    const alike = Array.isArray(from) && Array.isArray(to) && from.length === to.length && to.every(isRecord) && from.every(isRecord)
+    return alike ? to.flatMap((value, i) => difference(from[i], value, [...path, i])) : [{ op: 'replace', path, value: to }]
+  }
+  const out: Patch[] = []
+  for (const [key, value] of Object.entries(to)) {
+    if (value === undefined) continue
+    if (from[key] === undefined) out.push({ op: 'add', path: [...path, key], value })
+    else out.push(...difference(from[key], value, [...path, key]))
+  }
+  for (const key of Object.keys(from)) if (from[key] !== undefined && to[key] === undefined) out.push({ op: 'remove', path: [...path, key] })
+  return out
+}

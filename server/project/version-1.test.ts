@@ -1,0 +1,108 @@
+import { readFileSync } from 'node:fs'
+import path from 'node:path'
+import { gunzipSync } from 'node:zlib'
+import { createClient, type InValue } from '@libsql/client'
+import { layOut, writeEdl, writeOtio } from '@pendolo/core/formats'
+import { applyKeptPatches, migrate, type ProjectDoc, pointsOf } from '@pendolo/core/project'
+import type { Patch } from 'immer'
+import { databaseFile, openDatabase } from '../db/open.ts'
+import { EventHub } from '../http/events.ts'
+import { exchangeFiles } from '../jobs/handlers.ts'
+import { testConfig } from '../testing.ts'
+import { ProjectStore } from './store.ts'
+
+type Row = Record<string, InValue>
+interface Kept {
+  projects: Row[]
+  edits: Row[]
+  files: Row[]
+  otio: string
+  edl: string
+}
+
+/** A project as the first version of Pendolo kept it: the demo show lined up, with beats, cuts, marks and three steps taken back. */
+const kept = JSON.parse(gunzipSync(readFileSync(path.join(__dirname, 'fixtures', 'version-1.json.gz'))).toString('utf8')) as Kept
+const ID = 'depot-night'
+/** When the first migration was made, as the migrator writes it down. */
+const FIRST_MIGRATION = 1795564429170
+
+async function openOld() {
+  const config = testConfig()
+  const { mkdirSync } = await import('node:fs')
+  mkdirSync(config.home, { recursive: true })
+  const client = createClient({ url: `file:${databaseFile(config.home)}` })
+  const sql = readFileSync(path.join(config.migrations, '0000_first.sql'), 'utf8')
+  for (const statement of sql.split('--> statement-breakpoint')) await client.execute(statement)
+  await client.execute('CREATE TABLE __drizzle_migrations (id SERIAL PRIMARY KEY, hash text NOT NULL, created_at numeric)')
+  await client.execute({ sql: 'INSERT INTO __drizzle_migrations (hash, created_at) VALUES (?, ?)', args: ['first', FIRST_MIGRATION] })
+  for (const table of ['projects', 'edits', 'files'] as const)
+    for (const row of kept[table]) {
+      const names = Object.keys(row)
+      await client.execute({ sql: `INSERT INTO ${table} (${names.join(', ')}) VALUES (${names.map(() => '?').join(', ')})`, args: Object.values(row) })
+    }
+  client.close()
+  const database = await openDatabase(config.home, config.migrations)
+  return { store: new ProjectStore(database.db, config, new EventHub()), close: database.close }
+}
+
+/** Every state the first version went through, by its own patches: the undone ones behind the present one. */
+function states(): { docs: ProjectDoc[]; present: number } {
+  const rows = [...kept.edits].sort((a, b) => Number(a.seq) - Number(b.seq))
+  const head = Number(kept.projects[0].head)
+  let at = JSON.parse(String(kept.projects[0].doc)) as ProjectDoc
+  const docs = [at]
+  for (const row of rows.filter((r) => Number(r.seq) <= head).reverse()) {
+    at = applyKeptPatches(at, JSON.parse(String(row.backward)) as Patch[])
+    docs.unshift(at)
+  }
+  const present = docs.length - 1
+  at = docs[present]
+  for (const row of rows.filter((r) => Number(r.seq) > head)) {
+    at = applyKeptPatches(at, JSON.parse(String(row.forward)) as Patch[])
+    docs.push(at)
+  }
+  return { docs, present }
+}
+
+/** As it comes back from disk: what is undefined is not there. */
+const plain = (doc: ProjectDoc) => JSON.parse(JSON.stringify(doc)) as ProjectDoc
+
+test('a project of the first version gives the same exchange files, byte for byte', async () => {
+  const { store, close } = await openOld()
+  const exchange = layOut('Depot Night', await store.doc(ID), exchangeFiles(await store.files(ID)))
+  const moved = (text: string) => text.replaceAll('/tmp/oldhome', '')
+  expect(JSON.parse(writeOtio(exchange))).toEqual(JSON.parse(moved(kept.otio)))
+  expect(writeEdl(exchange)).toBe(moved(kept.edl))
+  await close()
+})
+
+test('it keeps all decisions and its whole undo, step by step to the beginning and to the end', async () => {
+  const { store, close } = await openOld()
+  const { docs, present } = states()
+  expect(docs.length).toBeGreaterThan(40)
+  expect(plain(await store.doc(ID))).toEqual(plain(migrate(docs[present])))
+  expect(pointsOf((await store.doc(ID)).cuts[0]).length).toBeGreaterThan(15)
+  const known = docs.map((d) => JSON.stringify(plain(migrate(d)), order))
+  let steps = 0
+  let at = present
+  while ((await store.step(ID, 'undo')) !== null) {
+    // Edits of one job go together, so a step may lead past several states.
+    const now = JSON.stringify(plain(await store.doc(ID)), order)
+    const found = known.lastIndexOf(now, at - 1)
+    expect(found).toBeGreaterThanOrEqual(0)
+    at = found
+    steps++
+  }
+  expect(at).toBe(0)
+  expect(steps).toBeGreaterThan(30)
+  while ((await store.step(ID, 'redo')) !== null) steps--
+  expect(JSON.stringify(plain(await store.doc(ID)), order)).toBe(known[known.length - 1])
+  expect(steps).toBe(-3)
+  await close()
+})
+
+/** Keys in order, so that equal documents are equal texts. */
+function order(_: string, value: unknown): unknown {
+  if (typeof value !== 'object' || value === null || Array.isArray(value)) return value
+  return Object.fromEntries(Object.entries(value).sort(([a], [b]) => (a < b ? -1 : 1)))
+}
