@@ -92,7 +92,7 @@ const RECENT = 200
 /** Documents held in memory. */
 const MOST_OPEN = 12
 /** Another process may have written in between; then the edit is made again on what is there now. */
-const TRIES = 3
+const TRIES = 50
 
 /** Somebody else has written the project since it was read. */
 class Stale extends Error {}

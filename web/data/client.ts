@@ -1,4 +1,5 @@
 import type { Problem } from '@pendolo/api'
+import { author } from './author.ts'
 
 /** An error the server explained. */
 export class ServerProblem extends Error {
@@ -31,11 +32,15 @@ function unreachable(): never {
 }
 
 export async function get<T>(path: string): Promise<T> {
-  return answer<T>(await fetch(`/api${path}`).catch(unreachable))
+  return answer<T>(await fetch(`/api${path}`, { headers: { 'x-author': author } }).catch(unreachable))
 }
 
 export async function send<T>(method: 'POST' | 'PATCH' | 'DELETE', path: string, body?: unknown): Promise<T> {
-  const init: RequestInit = { method, ...(body !== undefined && { headers: { 'content-type': 'application/json' }, body: JSON.stringify(body) }) }
+  const init: RequestInit = {
+    method,
+    headers: { 'x-author': author, ...(body !== undefined && { 'content-type': 'application/json' }) },
+    ...(body !== undefined && { body: JSON.stringify(body) }),
+  }
   return answer<T>(await fetch(`/api${path}`, init).catch(unreachable))
 }
 
@@ -51,6 +56,7 @@ export function upload<T>(path: string, files: { file: File; name: string }[], o
     // fetch tells nothing about upload progress.
     const request = new XMLHttpRequest()
     request.open('POST', `/api${path}`)
+    request.setRequestHeader('x-author', author)
     request.upload.onprogress = (event) => event.lengthComputable && onProgress(event.loaded / event.total)
     request.onload = () => answer<T>(new Response(request.responseText, { status: request.status })).then(resolve, reject)
     request.onerror = () =>

@@ -1,15 +1,18 @@
 import type { Job, ServerEvent } from '@pendolo/api'
 import { type QueryClient, useQueryClient } from '@tanstack/react-query'
+import { App } from 'antd'
 import { useEffect } from 'react'
+import { author } from './author.ts'
 import { hearRevision, keys } from './queries.ts'
 
-function hear(client: QueryClient, event: ServerEvent): void {
+function hear(client: QueryClient, event: ServerEvent, warn: (text: string) => void): void {
   switch (event.type) {
     case 'projects':
       void client.invalidateQueries({ queryKey: keys.projects })
       return
     case 'project':
       hearRevision(client, event.projectId, event.revision)
+      if (event.author !== author && event.over.includes(author)) warn(`Somebody else changed the same after you (${event.label}); theirs came later and holds`)
       return
     case 'files':
       void client.invalidateQueries({ queryKey: keys.project(event.projectId) })
@@ -31,11 +34,12 @@ function hear(client: QueryClient, event: ServerEvent): void {
 /** Keeps every view true while the server or other tabs change things. */
 export function useServerEvents(): void {
   const client = useQueryClient()
+  const { message } = App.useApp()
   useEffect(() => {
     const source = new EventSource('/api/events')
     // Before it was open, and in a break, anything may have happened that nobody told.
     source.onopen = () => void client.invalidateQueries()
-    source.onmessage = (message) => hear(client, JSON.parse(message.data) as ServerEvent)
+    source.onmessage = (told) => hear(client, JSON.parse(told.data) as ServerEvent, (text) => void message.warning(text))
     return () => source.close()
-  }, [client])
+  }, [client, message])
 }

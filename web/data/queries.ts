@@ -88,7 +88,7 @@ export function hearRevision(client: QueryClient, id: string, revision: number):
 /** Shows an edit at once and sends it; when the server refuses it, what it said is shown and the true state comes back. */
 export function useEdit(id: string): (edits: Edit[], label: string) => boolean {
   const client = useQueryClient()
-  const { notification } = App.useApp()
+  const { message, notification } = App.useApp()
   return useCallback(
     (edits, label) => {
       const state = client.getQueryData<ProjectState>(keys.project(id))
@@ -105,8 +105,12 @@ export function useEdit(id: string): (edits: Edit[], label: string) => boolean {
       const line = lineOf(id)
       line.waiting++
       line.last = line.last
-        .then(() => send<{ revision: number }>('POST', `/projects/${id}/edits?label=${encodeURIComponent(label)}`, { edits }))
-        .then(({ revision }) => {
+        .then(() => {
+          const base = client.getQueryData<ProjectState>(keys.project(id))?.revision ?? 0
+          return send<{ revision: number; over: string[] }>('POST', `/projects/${id}/edits?base=${base}&label=${encodeURIComponent(label)}`, { edits })
+        })
+        .then(({ revision, over }) => {
+          if (over.length > 0) void message.warning(`Somebody else had just changed the same (${over.join(', ')}); yours came later and holds`)
           line.waiting--
           line.heard = Math.max(line.heard, revision)
           const now = client.getQueryData<ProjectState>(keys.project(id))
@@ -126,7 +130,7 @@ export function useEdit(id: string): (edits: Edit[], label: string) => boolean {
         })
       return true
     },
-    [client, id, notification],
+    [client, id, message, notification],
   )
 }
 

@@ -14,6 +14,7 @@ import { useJobs } from '../data/queries.ts'
 import type { StageProps } from '../project-frame.tsx'
 import { usePeaks, Waveform } from '../score/waveform.tsx'
 import { Bob } from '../ui/bob.tsx'
+import { Failed } from '../ui/failed.tsx'
 import { newId } from '../ui/ids.ts'
 import { Paper } from '../ui/paper.tsx'
 import { JobsChip } from './jobs-chip.tsx'
@@ -195,8 +196,8 @@ export function Gather({ project, edit, top }: StageProps) {
                 </p>
               )}
               {failed.map((job) => (
-                <p key={job.id} role="alert">
-                  <span className="note">{job.title}</span> {job.detail}{' '}
+                <p key={job.id}>
+                  <span className="note">{job.title}</span> <Failed job={job} />{' '}
                   <Button size="small" onClick={() => void send('POST', `/jobs/${job.id}/retry`)}>
                     Try again
                   </Button>

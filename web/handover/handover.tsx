@@ -13,6 +13,7 @@ import { eventOf, masterEnd } from '../playback/model.ts'
 import { engine } from '../playback/use-engine.ts'
 import type { StageProps } from '../project-frame.tsx'
 import { Bob } from '../ui/bob.tsx'
+import { Failed } from '../ui/failed.tsx'
 import { Paper } from '../ui/paper.tsx'
 import { hueOf } from '../ui/theme.ts'
 
@@ -166,7 +167,7 @@ function FilmRow({ job }: { job: Job }) {
         </>
       ) : (
         <>
-          <span role={job.state === 'failed' ? 'alert' : undefined}>{job.state === 'failed' ? `not made: ${job.detail}` : 'cancelled'}</span>{' '}
+          {job.state === 'failed' ? <Failed job={job} lead="not made: " /> : 'cancelled'}{' '}
           <Button size="small" onClick={() => void send('POST', `/jobs/${job.id}/retry`)}>
             Try again
           </Button>

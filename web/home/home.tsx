@@ -74,8 +74,12 @@ export function Home() {
               <div className="facts">
                 <h3>{p.name}</h3>
                 <div style={{ color: 'var(--ink-quiet)' }}>
-                  {p.clips === 0 ? 'empty' : `${p.angles} angles · ${p.clips} files · ${printLength(p.masterSeconds)}`} · changed{' '}
-                  {new Date(p.changedAt).toLocaleDateString()}
+                  {p.hurt
+                    ? 'damaged: cannot be opened. Stop Pendolo and run “./pendolo restore”'
+                    : p.clips === 0
+                      ? 'empty'
+                      : `${p.angles} angles · ${p.clips} files · ${printLength(p.masterSeconds)}`}{' '}
+                  · changed {new Date(p.changedAt).toLocaleDateString()}
                 </div>
               </div>
             </Link>

@@ -10,6 +10,7 @@ import { send } from '../data/client.ts'
 import { useJobs } from '../data/queries.ts'
 import { engine, useEngine } from '../playback/use-engine.ts'
 import type { StageProps } from '../project-frame.tsx'
+import { Failed } from '../ui/failed.tsx'
 import { newId } from '../ui/ids.ts'
 import { Paper } from '../ui/paper.tsx'
 import { Compare, clipFrames, ownTime, placeInClip } from './compare.tsx'
@@ -265,7 +266,7 @@ export function LineUp({ project, edit, top }: StageProps) {
             </>
           ) : (
             <>
-              {last?.state === 'failed' && <span role="alert">{last.detail}</span>}
+              {last?.state === 'failed' && <Failed job={last} />}
               <Select
                 size="small"
                 variant="borderless"

@@ -4,6 +4,7 @@ import { App, Button, Checkbox, Dropdown, Modal, Progress, Space } from 'antd'
 import { ChevronDown } from 'lucide-react'
 import { useState } from 'react'
 import { send } from '../data/client.ts'
+import { Failed } from '../ui/failed.tsx'
 
 interface Props {
   readonly project: ProjectState
@@ -38,7 +39,7 @@ export function FindInMaster({ project, job }: Props) {
         <Working job={job} />
       ) : (
         <>
-          {job?.state === 'failed' && <span role="alert">{job.detail}</span>}
+          {job?.state === 'failed' && <Failed job={job} />}
           <Space.Compact>
             <Button type={doc.pulse ? 'default' : 'primary'} onClick={() => void start({ find: 'beats' })}>
               {doc.pulse ? 'Find the pulse again' : 'Find the pulse'}
