@@ -34,10 +34,24 @@ export class TestServer {
   #child: ChildProcess | null = null
   #port = 0
 
-  constructor(roots: string, command: string[] = ['start'], home = scratch('home')) {
+  readonly #settings: Record<string, string>
+  /** What it said on its error output since it was made. */
+  said = ''
+
+  /** @param settings further environment of the process */
+  constructor(roots: string, command: string[] = ['start'], home = scratch('home'), settings: Record<string, string> = {}) {
     this.home = home
     this.#roots = roots
     this.#command = command
+    this.#settings = settings
+  }
+
+  get pid(): number {
+    return this.#child?.pid ?? 0
+  }
+
+  get alive(): boolean {
+    return this.#child !== null && this.#child.exitCode === null && this.#child.signalCode === null
   }
 
   get url(): string {
@@ -47,12 +61,16 @@ export class TestServer {
   /** Starts it, the second time on the port it had before. */
   async start(): Promise<void> {
     const child = spawn(process.execPath, [path.join(root, 'server', 'dist', 'cli.mjs'), ...this.#command, '--home', this.home, '--port', String(this.#port)], {
-      env: { ...process.env, PENDOLO_ROOTS: this.#roots },
-      stdio: ['ignore', 'pipe', 'inherit'],
+      env: { ...process.env, PENDOLO_ROOTS: this.#roots, ...this.#settings },
+      stdio: ['ignore', 'pipe', 'pipe'],
     })
     this.#child = child
     await new Promise<void>((resolve, reject) => {
       let said = ''
+      child.stderr.on('data', (chunk) => {
+        this.said += chunk
+        process.stderr.write(chunk)
+      })
       child.stdout.on('data', (chunk) => {
         said += chunk
         const address = /http:\/\/127\.0\.0\.1:(\d+)\//.exec(said)
@@ -61,7 +79,7 @@ export class TestServer {
           resolve()
         }
       })
-      child.on('exit', (code) => reject(new Error(`the server stopped with code ${code}: ${said}`)))
+      child.on('exit', (code) => reject(new Error(`the server stopped with code ${code}: ${said}${this.said}`)))
     })
   }
 
@@ -70,6 +88,14 @@ export class TestServer {
     const child = this.#child
     if (!child || child.exitCode !== null || child.signalCode !== null) return
     child.kill('SIGKILL')
+    await once(child, 'exit')
+  }
+
+  /** A graceful stop. */
+  async stop(): Promise<void> {
+    const child = this.#child
+    if (!child || !this.alive) return
+    child.kill('SIGTERM')
     await once(child, 'exit')
   }
 

@@ -31,6 +31,7 @@ export function factsProblem({ durationSeconds, video, audio }: FileFacts): stri
   if (!within(durationSeconds, 0, MOST_SECONDS)) return `says it lasts ${Math.round(durationSeconds / 86_400)} days; its times are damaged`
   if (video) {
     if (!rateFits(video.rate)) return `says it has ${video.rate.num}/${video.rate.den} pictures a second; that is damaged`
+    if (!(video.width >= 1 && video.height >= 1)) return 'does not say how large its pictures are; it is damaged. Copy it from the card again'
     if (!within(video.width, 1, MOST_SIDE) || !within(video.height, 1, MOST_SIDE))
       return `has pictures of ${video.width} × ${video.height}; up to ${MOST_SIDE} × ${MOST_SIDE} can be worked with. Make a smaller copy and gather that`
     if (!within(video.startSeconds, -MOST_SECONDS, MOST_SECONDS)) return 'has pictures at impossible times; it is damaged'

@@ -9,12 +9,12 @@ import type { Schema } from 'yup'
 import { exchangeFiles, safeName } from '../jobs/handlers.ts'
 import type { Workshop } from '../jobs/workshop.ts'
 import { ARTEFACTS, type Artefact, artefactPath } from '../media/artefacts.ts'
-import { type Found, gather } from '../project/gather.ts'
+import { type Found, type GatherReport, gather } from '../project/gather.ts'
 import { listFolder, listRoots } from '../project/roots.ts'
 import { discard, droppedFound } from '../project/uploads.ts'
 import type { EventHub } from './events.ts'
 import { ProblemError, problemHandler } from './problems.ts'
-import { inTime, onlyOurselves, ownRequests, shallow } from './security.ts'
+import { inTime, noPrototypes, onlyOurselves, ownRequests, shallow } from './security.ts'
 import { receiveUpload } from './upload.ts'
 
 /** Edits of a long session are small; a pulse of three hours is the largest body. */
@@ -60,6 +60,7 @@ export function makeApp(shop: Workshop, events: EventHub, log: Logger, port: () 
   api.use(ownRequests)
   api.use(inTime)
   api.use(express.json({ limit: BODY_LIMIT, verify: shallow }))
+  api.use(noPrototypes)
 
   api.get('/health', (_, response) => void response.json({ ok: true }))
   api.get('/events', (_, response) => events.open(response))
@@ -115,10 +116,11 @@ export function makeApp(shop: Workshop, events: EventHub, log: Logger, port: () 
   api.post('/projects/:id/upload', async (request, response) => {
     await store.doc(request.params.id)
     const arrived = await receiveUpload(config, request, request.params.id)
+    let report: GatherReport
     try {
       const found: Found[] = droppedFound(arrived)
       if (found.length === 0) throw new ProblemError(400, 'Nothing arrived', 'drop files or folders with pictures or sound')
-      response.json(await gather(shop, request.params.id, found, authorOf(request)))
+      report = await gather(shop, request.params.id, found, authorOf(request))
     } finally {
       await discard(
         config,
@@ -126,6 +128,7 @@ export function makeApp(shop: Workshop, events: EventHub, log: Logger, port: () 
         await store.allPaths(),
       )
     }
+    response.json(report)
   })
 
   api.post('/projects/:id/lineup', async (request, response) => {

@@ -84,3 +84,14 @@ export function shallow(_: unknown, __: unknown, body: Buffer): void {
     } else if (c === 0x5d || c === 0x7d) depth--
   }
 }
+
+/** Refuses bodies with an entry called `__proto__`: what copies objects would change what they inherit from. */
+export function noPrototypes(request: Request, _: Response, next: NextFunction): void {
+  const open: unknown[] = [request.body]
+  for (let at = open.pop(); at !== undefined; at = open.pop()) {
+    if (typeof at !== 'object' || at === null) continue
+    if (Object.hasOwn(at, '__proto__')) throw new ProblemError(400, 'The request is not right', 'nothing may be called __proto__')
+    for (const value of Array.isArray(at) ? at : Object.values(at)) if (typeof value === 'object' && value !== null) open.push(value)
+  }
+  next()
+}

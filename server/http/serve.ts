@@ -109,6 +109,8 @@ export async function serve(shop: OpenWorkshop, port: number): Promise<Serving> 
   // Uploads of hours of material take long; what is read has limits of its own.
   server.requestTimeout = 0
   server.headersTimeout = 20_000
+  // A script that computes for a while between two requests finds its connection still there.
+  server.keepAliveTimeout = 75_000
   // A connection that breaks is nobody's fault; without a listener it could end the process.
   server.on('clientError', (_, socket) => socket.destroy())
   await new Promise<void>((resolve, reject) => {

@@ -77,6 +77,9 @@ export interface GatherReport {
   readonly refused: { name: string; why: string }[]
 }
 
+/** Files that are looked into side by side; most of the time goes into starting the prober. */
+const PROBED_AT_ONCE = 4
+
 /** What gathering needs besides the project. */
 export interface GatherTools {
   readonly config: Config
@@ -103,25 +106,31 @@ export async function gather(tools: GatherTools, projectId: string, picked: read
   )
   await store.moveFiles(projectId, again)
   const report = { added: 0, again: again.map((f) => f.file.name), known: [] as string[], refused: [] as { name: string; why: string }[] }
-  const probed: (FileRow & { folder: string | null })[] = []
   const held = new Set(before.map((f) => f.path))
   const known = new Set<string>()
-  for (const one of found) {
-    const name = path.basename(one.path)
-    if (again.some((f) => f.path === one.path)) continue
-    if (held.has(one.path)) {
-      known.add(one.path)
-      continue
-    }
-    try {
-      const facts = await probe(config, one.path)
-      const { key, size } = await contentKey(one.path)
-      held.add(one.path)
-      probed.push({ id: randomUUID(), projectId, path: one.path, name, size, contentKey: key, facts, notes: notesFor(facts), folder: one.folder })
-    } catch (error) {
-      report.refused.push({ name, why: error instanceof Error ? error.message : String(error) })
+  const looked = new Map<Found, FileRow & { folder: string | null }>()
+  const queueOf = [...found]
+  const lane = async () => {
+    for (let one = queueOf.shift(); one; one = queueOf.shift()) {
+      const { path: file, folder } = one
+      const name = path.basename(file)
+      if (again.some((f) => f.path === file)) continue
+      if (held.has(file)) {
+        known.add(file)
+        continue
+      }
+      held.add(file)
+      try {
+        const facts = await probe(config, file)
+        const { key, size } = await contentKey(file)
+        looked.set(one, { id: randomUUID(), projectId, path: file, name, size, contentKey: key, facts, notes: notesFor(facts), folder })
+      } catch (error) {
+        report.refused.push({ name, why: error instanceof Error ? error.message : String(error) })
+      }
     }
   }
+  await Promise.all(Array.from({ length: PROBED_AT_ONCE }, lane))
+  const probed = found.flatMap((one) => looked.get(one) ?? [])
   let jobIds: string[] = []
   const label = (n: number, first: string) => (n === 1 ? `add ${first}` : `add ${n} files`)
   await store.gather(
