@@ -36,10 +36,18 @@ export function useServerEvents(): void {
   const client = useQueryClient()
   const { message } = App.useApp()
   useEffect(() => {
-    const source = new EventSource('/api/events')
-    // Before it was open, and in a break, anything may have happened that nobody told.
-    source.onopen = () => void client.invalidateQueries()
-    source.onmessage = (told) => hear(client, JSON.parse(told.data) as ServerEvent, (text) => void message.warning(text))
-    return () => source.close()
+    const { port } = new SharedWorker(new URL('./events.shared.ts', import.meta.url), { type: 'module', name: 'pendolo-events' })
+    port.onmessage = ({ data: told }: MessageEvent<{ open: true } | { data: string }>) => {
+      // Before it was open, and in a break, anything may have happened that nobody told.
+      if ('open' in told) void client.invalidateQueries()
+      else hear(client, JSON.parse(told.data) as ServerEvent, (text) => void message.warning(text))
+    }
+    const leave = () => port.postMessage('bye')
+    window.addEventListener('pagehide', leave)
+    return () => {
+      window.removeEventListener('pagehide', leave)
+      leave()
+      port.close()
+    }
   }, [client, message])
 }
