@@ -1,4 +1,4 @@
-import { applyPatches, current, enablePatches, isDraft, type Patch, produceWithPatches } from 'immer'
+import { enablePatches, type Patch, setAutoFreeze } from 'immer'
 import { type Choice, choose, join, paint, reassign, roll, type SwitchPoint } from '../cut/index.ts'
 import type { Framing } from '../picture/index.ts'
 import { type Flicks, frameStart, type Rate } from '../time/index.ts'
@@ -7,11 +7,11 @@ import { own } from './ids.ts'
 import { angleOf, clipOf, cutOf, EditError, named, placementOf } from './lookup.ts'
 import { addMarks, changeMark, foundMarks, type MarkChange, removeMarks, standMarks } from './marks.ts'
 import { accept, moveClips, nudge, type Placing, park, place, placeByPoint, setDistance, setMaster, setPoint } from './places.ts'
-import { pointsOf, setPoints } from './sorted.ts'
+import { applyPatches, Recorder } from './recorder.ts'
+import { keepPoints, pointsOf } from './sorted.ts'
 import {
   type Angle,
   type Clip,
-  type Cut,
   DEFAULT_STRIP,
   HUE_COUNT,
   type Mark,
@@ -25,6 +25,8 @@ import {
 } from './types.ts'
 
 enablePatches()
+// Freezing walks all that a record holds at every change.
+setAutoFreeze(false)
 
 /** Every change a user or a job can make to a project. One list of them is one transaction and one step of undo. */
 export type Edit =
@@ -77,24 +79,61 @@ export interface EditResult {
  * @throws EditError or CutError when one does not fit; the project given stays as it was
  */
 export function applyEdits(doc: ProjectDoc, edits: readonly Edit[]): EditResult {
-  let next = doc
-  const [forward, backward]: [Patch[], Patch[]] = [[], []]
-  // One draft an edit: each begins on plain objects, whose sorted views are kept.
-  for (const edit of edits) {
-    const [after, ahead, back] = produceWithPatches(next, (draft) => change(draft as ProjectDoc, edit))
-    next = after
-    forward.push(...ahead)
-    backward.unshift(...back)
-  }
-  return { doc: next, forward, backward }
+  const recorder = new Recorder(doc)
+  for (const edit of edits) change(recorder, edit)
+  return { doc: recorder.doc, forward: recorder.forward, backward: recorder.backward }
 }
 
 /** Applies kept patches: undo with the backward ones, redo with the forward ones. */
-export function applyKeptPatches(doc: ProjectDoc, patches: Patch[]): ProjectDoc {
+export function applyKeptPatches(doc: ProjectDoc, patches: readonly Patch[]): ProjectDoc {
   return applyPatches(doc, patches)
 }
 
-function change(doc: ProjectDoc, edit: Edit): void {
+/** Edits of what grows are written entry by entry, the others by a draft. */
+function change(recorder: Recorder, edit: Edit): void {
+  switch (edit.type) {
+    case 'addMarks':
+      addMarks(recorder, edit.marks)
+      return
+    case 'changeMark':
+      changeMark(recorder, edit.markId, edit.change)
+      return
+    case 'standMarks':
+      standMarks(recorder, edit.markIds, edit.clipId)
+      return
+    case 'removeMarks':
+      removeMarks(recorder, edit.markIds)
+      return
+    case 'found':
+      foundMarks(recorder, edit.kinds, edit.marks)
+      if (edit.spans) recorder.set(['spans'], edit.spans)
+      return
+    case 'choose':
+      checkChoice(recorder.doc, edit.choice)
+      cutPoints(recorder, edit.cutId, (points) => choose(points, edit.time, edit.choice, edit.since))
+      return
+    case 'reassign':
+      checkChoice(recorder.doc, edit.choice)
+      cutPoints(recorder, edit.cutId, (points) => reassign(points, edit.time, edit.choice))
+      return
+    case 'paint':
+      checkChoice(recorder.doc, edit.choice)
+      cutPoints(recorder, edit.cutId, (points) => paint(points, edit.from, edit.to, edit.choice))
+      return
+    case 'roll':
+      cutPoints(recorder, edit.cutId, (points) => roll(points, edit.time, edit.to, oneFrame(recorder.doc)))
+      return
+    case 'join':
+      cutPoints(recorder, edit.cutId, (points) => join(points, edit.time))
+      return
+    default:
+      recorder.draft((doc) => changeSmall(doc, edit))
+  }
+}
+
+type Growing = 'addMarks' | 'changeMark' | 'standMarks' | 'removeMarks' | 'found' | 'choose' | 'reassign' | 'paint' | 'roll' | 'join'
+
+function changeSmall(doc: ProjectDoc, edit: Exclude<Edit, { type: Growing }>): void {
   switch (edit.type) {
     case 'settings':
       Object.assign(doc.settings, edit.change)
@@ -156,43 +195,9 @@ function change(doc: ProjectDoc, edit: Edit): void {
     case 'correctPulse':
       doc.pulse = corrected(doc.pulse, edit.act)
       return
-    case 'addMarks':
-      addMarks(doc, edit.marks)
-      return
-    case 'changeMark':
-      changeMark(doc, edit.markId, edit.change)
-      return
-    case 'standMarks':
-      standMarks(doc, edit.markIds, edit.clipId)
-      return
-    case 'removeMarks':
-      removeMarks(doc, edit.markIds)
-      return
-    case 'found':
-      foundMarks(doc, edit.kinds, edit.marks)
-      if (edit.spans) doc.spans = edit.spans
-      return
-    case 'choose':
-      checkChoice(doc, edit.choice)
-      cutPoints(doc, edit.cutId, (points) => choose(points, edit.time, edit.choice, edit.since))
-      return
-    case 'reassign':
-      checkChoice(doc, edit.choice)
-      cutPoints(doc, edit.cutId, (points) => reassign(points, edit.time, edit.choice))
-      return
-    case 'paint':
-      checkChoice(doc, edit.choice)
-      cutPoints(doc, edit.cutId, (points) => paint(points, edit.from, edit.to, edit.choice))
-      return
-    case 'roll':
-      cutPoints(doc, edit.cutId, (points) => roll(points, edit.time, edit.to, oneFrame(doc)))
-      return
-    case 'join':
-      cutPoints(doc, edit.cutId, (points) => join(points, edit.time))
-      return
     case 'addCut': {
       if (doc.cuts.some((c) => c.id === edit.cutId)) throw new EditError('this version exists already')
-      const points = edit.from === null ? {} : plainPoints(cutOf(doc, edit.from).points)
+      const points = edit.from === null ? {} : cutOf(doc, edit.from).points
       doc.cuts.push({ id: edit.cutId, name: named(edit.name, 'a version of the cut'), points: { ...points } })
       doc.activeCutId = edit.cutId
       return
@@ -240,14 +245,20 @@ function checkChoice(doc: ProjectDoc, choice: Choice): void {
   if (choice.clipId !== undefined) clipOf(doc, choice.clipId)
 }
 
-function plainPoints(points: Cut['points']): Cut['points'] {
-  return isDraft(points) ? current(points) : points
-}
-
-function cutPoints(doc: ProjectDoc, cutId: string, next: (points: readonly SwitchPoint[]) => SwitchPoint[]): void {
-  const cut = cutOf(doc, cutId)
-  const before = pointsOf({ points: plainPoints(cut.points) })
-  setPoints(cut.points, before, next(before))
+function cutPoints(recorder: Recorder, cutId: string, next: (points: readonly SwitchPoint[]) => SwitchPoint[]): void {
+  const { cuts } = recorder.doc
+  const index = cuts.indexOf(cutOf(recorder.doc, cutId))
+  const before = pointsOf(cuts[index])
+  const after = next(before)
+  const path = (time: Flicks) => ['cuts', index, 'points', String(time)]
+  const left = new Map(before.map((p) => [p.time, p]))
+  for (const { time, ...choice } of after) {
+    const old = left.get(time)
+    left.delete(time)
+    if (!old || old.angleId !== choice.angleId || old.clipId !== choice.clipId) recorder.set(path(time), choice)
+  }
+  for (const time of left.keys()) recorder.remove(path(time))
+  keepPoints(recorder.doc.cuts[index], after)
 }
 
 function oneFrame(doc: ProjectDoc): Flicks {

@@ -1,8 +1,8 @@
-import { current, isDraft } from 'immer'
 import { clipToMaster, type Flicks, flicks, masterToClip } from '../time/index.ts'
 import { own } from './ids.ts'
 import { clipOf, EditError } from './lookup.ts'
-import { marksOf } from './sorted.ts'
+import type { Recorder } from './recorder.ts'
+import { forgetMarks, marksOf } from './sorted.ts'
 import type { Mark, MarkKind, ProjectDoc } from './types.ts'
 
 /**
@@ -25,58 +25,57 @@ export function marksOnMaster(doc: Pick<ProjectDoc, 'marks' | 'placements'>): Ma
   return moved ? out.sort((a, b) => a.time - b.time) : out
 }
 
-/** The marks as plain objects: walking thousands of them through a draft takes minutes. */
-function plain(doc: ProjectDoc): Readonly<Record<string, Mark>> {
-  return isDraft(doc.marks) ? current(doc.marks) : doc.marks
-}
-
 /** @throws EditError for an id that exists, or a clip that is not there */
-export function addMarks(doc: ProjectDoc, added: readonly Mark[]): void {
-  const before = plain(doc)
+export function addMarks(recorder: Recorder, added: readonly Mark[]): void {
+  const { doc } = recorder
   const seen = new Set<string>()
   for (const { id, clipId } of added) {
-    if (own(before, id) || seen.has(id)) throw new EditError('this mark exists already')
+    if (own(doc.marks, id) || seen.has(id)) throw new EditError('this mark exists already')
     seen.add(id)
     if (clipId !== undefined) clipOf(doc, clipId)
   }
-  for (const mark of added) doc.marks[mark.id] = mark
+  for (const mark of added) recorder.set(['marks', mark.id], mark)
+  forgetMarks(recorder.doc)
 }
 
 export type MarkChange = Partial<Pick<Mark, 'time' | 'kind' | 'name' | 'hue' | 'text'>> & { end?: Flicks | null }
 
 /** @throws EditError when the mark is gone */
-export function changeMark(doc: ProjectDoc, id: string, { end, ...change }: MarkChange): void {
-  const mark = own(doc.marks, id)
-  if (!mark) throw new EditError('this mark is gone')
-  Object.assign(mark, change)
+export function changeMark(recorder: Recorder, id: string, { end, ...change }: MarkChange): void {
+  const before = own(recorder.doc.marks, id)
+  if (!before) throw new EditError('this mark is gone')
+  const { found: _, ...mark }: Mark = { ...before, ...change }
   if (end === null) delete mark.end
   else if (end !== undefined) mark.end = end
-  delete mark.found
   // A range that ends before it begins is a point.
   if (mark.end !== undefined && mark.end <= mark.time) delete mark.end
+  if (JSON.stringify(mark, Object.keys(mark).sort()) === JSON.stringify(before, Object.keys(before).sort())) return
+  recorder.set(['marks', id], mark)
+  forgetMarks(recorder.doc)
 }
 
 /** What a user named, moved or made stays; only what an earlier search proposed gives way. */
-export function foundMarks(doc: ProjectDoc, kinds: readonly MarkKind[], found: readonly Mark[]): void {
-  for (const mark of Object.values(plain(doc))) if (mark.found && kinds.includes(mark.kind)) delete doc.marks[mark.id]
+export function foundMarks(recorder: Recorder, kinds: readonly MarkKind[], found: readonly Mark[]): void {
+  const gone = Object.values(recorder.doc.marks).filter((m) => m.found && kinds.includes(m.kind))
+  for (const { id } of gone) recorder.remove(['marks', id])
   addMarks(
-    doc,
+    recorder,
     found.map((m) => ({ ...m, found: true })),
   )
 }
 
-export function removeMarks(doc: ProjectDoc, ids: readonly string[]): void {
-  const before = plain(doc)
-  for (const id of ids) if (own(before, id)) delete doc.marks[id]
+export function removeMarks(recorder: Recorder, ids: readonly string[]): void {
+  for (const id of ids) if (own(recorder.doc.marks, id)) recorder.remove(['marks', id])
+  forgetMarks(recorder.doc)
 }
 
 /** Puts marks on a clip, or on the master again, without moving what they point at. */
-export function standMarks(doc: ProjectDoc, ids: readonly string[], clipId: string | null): void {
-  const before = plain(doc)
+export function standMarks(recorder: Recorder, ids: readonly string[], clipId: string | null): void {
   for (const id of ids) {
-    const mark = own(before, id)
-    if (mark) doc.marks[id] = standingOn(doc, mark, clipId)
+    const mark = own(recorder.doc.marks, id)
+    if (mark) recorder.set(['marks', id], standingOn(recorder.doc, mark, clipId))
   }
+  forgetMarks(recorder.doc)
 }
 
 function standingOn(doc: ProjectDoc, mark: Mark, clipId: string | null): Mark {

@@ -2,7 +2,8 @@ import type { Choice, SwitchPoint } from '../cut/index.ts'
 import type { Flicks } from '../time/index.ts'
 import type { Cut, Mark, ProjectDoc } from './types.ts'
 
-// Documents are never changed in place, so a record's sorted view holds as long as the record does.
+// Documents are never changed in place, so a record's sorted view holds as long as the record does. Only a recorder changes
+// the records it has copied itself, and says so.
 const points = new WeakMap<object, readonly SwitchPoint[]>()
 const marks = new WeakMap<object, readonly Mark[]>()
 
@@ -34,15 +35,12 @@ export function pointRecord(list: readonly SwitchPoint[]): Record<string, Choice
   return Object.fromEntries(list.map(({ time, ...choice }) => [String(time), choice]))
 }
 
-/** Changes a record of switch points in place to what a list says; entries that stay are not touched. */
-export function setPoints(record: Record<string, Choice>, before: readonly SwitchPoint[], after: readonly SwitchPoint[]): void {
-  const left = new Map(before.map((p) => [p.time, p]))
-  for (const point of after) {
-    const old = left.get(point.time)
-    left.delete(point.time)
-    if (old && old.angleId === point.angleId && old.clipId === point.clipId) continue
-    const { time, ...choice } = point
-    record[String(time)] = choice
-  }
-  for (const time of left.keys()) delete record[String(time)]
+/** Tells the order of a version's points when it is known already, so that it need not be found again. */
+export function keepPoints(cut: Pick<Cut, 'points'>, list: readonly SwitchPoint[]): void {
+  points.set(cut.points, list)
+}
+
+/** Forgets the order of marks that are being changed. */
+export function forgetMarks(doc: Pick<ProjectDoc, 'marks'>): void {
+  marks.delete(doc.marks)
 }

@@ -1,0 +1,205 @@
+import fc from 'fast-check'
+import { type Flicks, flicks } from '../time/index.ts'
+import { applyEdits, applyKeptPatches, difference, type Edit, EditError, emptyProject, type Mark, marksOf, type ProjectDoc, pointsOf } from './index.ts'
+
+const t = (n: number) => flicks(n * 1000)
+const placement = (start: number) =>
+  ({ start: t(start), rate: 1, method: 'sound', verdict: 'sure', confidence: 1, why: '', locked: false }) as ProjectDoc['placements'][string]
+const mark = (id: string, n: number): Mark => ({ id, time: t(n), kind: 'cue', name: id, hue: 0 })
+
+/** Three angles with a clip each, on a master; beats, marks and a few cuts. */
+function show(): ProjectDoc {
+  const ids = ['a', 'b', 'c']
+  return applyEdits(emptyProject('cut'), [
+    {
+      type: 'addClips',
+      angles: ids.map((id, hue) => ({ id, name: id, hue, framing: 'fit' })),
+      clips: [
+        { id: 'm', fileId: 'fm', angleId: null, state: 'in' },
+        ...ids.map((id) => ({ id: `${id}1`, fileId: `f${id}`, angleId: id, state: 'in' as const })),
+      ],
+    },
+    { type: 'setMaster', clipId: 'm' },
+    { type: 'place', by: 'search', placements: { a1: placement(0), b1: placement(3) }, loose: { c1: 'no sound' } },
+    { type: 'setPulse', pulse: { tempoBpm: 120, metre: 4, confidence: 1, beats: Array.from({ length: 16 }, (_, i) => t(i)), downbeats: [0, 4, 8, 12] } },
+    { type: 'addMarks', marks: [mark('x', 5), mark('y', 2)] },
+    { type: 'choose', cutId: 'cut', time: t(0), choice: { angleId: 'a' } },
+    { type: 'choose', cutId: 'cut', time: t(6), choice: { angleId: 'b' } },
+  ]).doc
+}
+
+const time = fc.integer({ min: -5, max: 40 }).map(t)
+const angleId = fc.constantFrom('a', 'b', 'c')
+const clip = fc.constantFrom('a1', 'b1', 'c1', 'm')
+const clips = fc.uniqueArray(clip, { minLength: 1, maxLength: 3 })
+const markId = fc.constantFrom('x', 'y', 'n1', 'n2', 'n3', 'n4')
+const cutId = fc.constantFrom('cut', 'two')
+const choice = angleId.map((id) => ({ angleId: id }))
+const some = <T extends object>(type: Edit['type'], fields: { [K in keyof T]: fc.Arbitrary<T[K]> }) =>
+  fc.record(fields).map((rest) => ({ type, ...rest }) as unknown as Edit)
+
+/** Any edit of every type, most of which fit. */
+const anyEdit: fc.Arbitrary<Edit> = fc.oneof(
+  some('settings', { change: fc.oneof(fc.record({ lead: fc.integer({ min: -3, max: 3 }) }), fc.record({ width: fc.constantFrom(640, 1280) })) }),
+  some('addClips', { angles: fc.constant([]), clips: fc.constantFrom('q1', 'q2').map((id) => [{ id, fileId: `f${id}`, angleId: 'a', state: 'in' }]) }),
+  some('setMaster', { clipId: clip }),
+  some('renameAngle', { angleId, name: fc.constantFrom('One', 'Two') }),
+  some('orderAngles', { angleIds: fc.shuffledSubarray(['a', 'b', 'c'], { minLength: 3 }) }),
+  some('moveClips', { clipIds: clips, angle: angleId.map((id) => ({ id })) }),
+  some('setAside', { clipIds: clips, aside: fc.boolean() }),
+  some('frameAngle', { angleId, framing: fc.constantFrom('fit', 'fill') }),
+  some('place', {
+    by: fc.constantFrom('search', 'hand'),
+    placements: fc.dictionary(clip, fc.integer({ min: -3, max: 9 }).map(placement)),
+    loose: fc.dictionary(clip, fc.constant('why')),
+  }),
+  some('nudge', { clipIds: clips, by: time }),
+  some('clipPoint', { clipId: clip, point: fc.constantFrom('mark', 'in', 'out'), time: fc.option(time) }),
+  some('placeByPoint', { clipIds: clips, point: fc.constantFrom('mark', 'in') }),
+  some('angleDistance', { angleId, metres: fc.constantFrom(0, 20, 60) }),
+  some('lock', { clipIds: clips, locked: fc.boolean() }),
+  some('accept', { clipIds: clips }),
+  some('park', { clipIds: clips, parked: fc.boolean() }),
+  some('setPulse', { pulse: fc.constantFrom(null, { tempoBpm: 90, metre: 3, confidence: 1, beats: [t(1), t(2)], downbeats: [0] }) }),
+  some('correctPulse', {
+    act: fc.oneof(
+      fc.record({ do: fc.constant('shift'), by: time }),
+      fc.record({ do: fc.constantFrom('double', 'halve') }),
+      fc.record({ do: fc.constant('drag'), at: time, to: time }),
+    ),
+  }),
+  some('addMarks', {
+    marks: fc
+      .uniqueArray(fc.tuple(markId, time), { selector: ([id]) => id, maxLength: 3 })
+      .map((list) => list.map(([id, at]) => ({ ...mark(id, 0), time: at }))),
+  }),
+  some('changeMark', { markId, change: fc.oneof(fc.record({ time }), fc.record({ name: fc.constantFrom('p', 'q') }), fc.record({ end: fc.option(time) })) }),
+  some('standMarks', { markIds: fc.uniqueArray(markId, { maxLength: 3 }), clipId: fc.option(clip) }),
+  some('removeMarks', { markIds: fc.uniqueArray(markId, { maxLength: 3 }) }),
+  some('found', { kinds: fc.constant(['cue']), marks: markId.map((id) => [{ ...mark(id, 7) }]) }),
+  some('choose', { cutId, time, choice }),
+  some('choose', { cutId, time, choice, since: time }),
+  some('reassign', { cutId, time, choice }),
+  some('paint', { cutId, from: time, to: time, choice }),
+  some('roll', { cutId, time, to: time }),
+  some('join', { cutId, time }),
+  some('addCut', { cutId, name: fc.constant('Other'), from: fc.option(cutId) }),
+  some('renameCut', { cutId, name: fc.constantFrom('A', 'B') }),
+  some('removeCut', { cutId }),
+  some('activeCut', { cutId }),
+  some('keep', { start: fc.option(time), end: fc.option(time) }),
+  some('strip', { clipId: clip, change: fc.record({ on: fc.boolean() }) }),
+)
+
+/** As documents are kept: what is undefined is not there. */
+const plain = (doc: ProjectDoc) => JSON.parse(JSON.stringify(doc)) as ProjectDoc
+
+/** Applies edits one by one; those that do not fit are left out. */
+function run(doc: ProjectDoc, edits: readonly Edit[]) {
+  const steps: ReturnType<typeof applyEdits>[] = []
+  let at = doc
+  for (const edit of edits) {
+    try {
+      const step = applyEdits(at, [edit])
+      steps.push(step)
+      at = step.doc
+    } catch (error) {
+      if ((error as { code?: string }).code !== 'edit' && (error as { code?: string }).code !== 'cut') throw error
+    }
+  }
+  return steps
+}
+
+describe('changes and their ways back', () => {
+  test('random edits of every type, all undone, give the document of before; all done again, that of after', () => {
+    const seen = new Set<string>()
+    fc.assert(
+      fc.property(fc.array(anyEdit, { maxLength: 25 }), (edits) => {
+        const before = show()
+        const text = JSON.stringify(before)
+        const steps = run(before, edits)
+        for (const edit of edits) seen.add(edit.type)
+        expect(JSON.stringify(before)).toBe(text)
+        let at = steps.at(-1)?.doc ?? before
+        for (const step of [...steps].reverse()) at = applyKeptPatches(at, JSON.parse(JSON.stringify(step.backward)))
+        expect(plain(at)).toEqual(plain(before))
+        for (const step of steps) {
+          at = applyKeptPatches(at, JSON.parse(JSON.stringify(step.forward)))
+          expect(plain(at)).toEqual(plain(step.doc))
+        }
+      }),
+      { numRuns: 400 },
+    )
+    expect(seen.size).toBe(34)
+  })
+
+  test('a list of edits as one step is the same as one after the other, and leads back as a whole', () => {
+    fc.assert(
+      fc.property(fc.array(anyEdit, { maxLength: 12 }), (edits) => {
+        const before = show()
+        let whole: ReturnType<typeof applyEdits>
+        try {
+          whole = applyEdits(before, edits)
+        } catch {
+          return
+        }
+        expect(plain(run(before, edits).at(-1)?.doc ?? before)).toEqual(plain(whole.doc))
+        expect(plain(applyKeptPatches(whole.doc, whole.backward))).toEqual(plain(before))
+        expect(plain(applyKeptPatches(before, whole.forward))).toEqual(plain(whole.doc))
+      }),
+      { numRuns: 300 },
+    )
+  })
+
+  test('views in order are those of the document at hand, within a step and after it', () => {
+    fc.assert(
+      fc.property(fc.array(anyEdit, { maxLength: 15 }), (edits) => {
+        const before = show()
+        pointsOf(before.cuts[0])
+        marksOf(before)
+        for (const { doc } of [...run(before, edits), { doc: before }]) {
+          for (const cut of doc.cuts) {
+            const fresh = pointsOf({ points: { ...cut.points } })
+            expect(pointsOf(cut)).toEqual(fresh)
+            expect([...fresh].sort((a, b) => a.time - b.time)).toEqual(fresh)
+          }
+          expect(marksOf(doc)).toEqual(marksOf({ marks: { ...doc.marks } }))
+        }
+      }),
+      { numRuns: 150 },
+    )
+  })
+
+  test('one cut among thousands writes one entry, not the list', () => {
+    const many = Array.from({ length: 3000 }, (_, i): Edit => ({ type: 'choose', cutId: 'cut', time: t(10 + i), choice: { angleId: i % 2 ? 'a' : 'c' } }))
+    const { doc } = applyEdits(show(), many)
+    const { forward, backward } = applyEdits(doc, [{ type: 'choose', cutId: 'cut', time: flicks(1_500_500), choice: { angleId: 'b' } }])
+    expect(JSON.stringify([forward, backward]).length).toBeLessThan(300)
+  })
+
+  test('the difference of two documents leads from one to the other and back', () => {
+    fc.assert(
+      fc.property(fc.array(anyEdit, { maxLength: 10 }), (edits) => {
+        const before = plain(show())
+        const after = plain(run(show(), edits).at(-1)?.doc ?? show())
+        expect(plain(applyKeptPatches(before, difference(before, after)))).toEqual(after)
+        expect(plain(applyKeptPatches(after, difference(after, before)))).toEqual(before)
+      }),
+      { numRuns: 200 },
+    )
+  })
+
+  test('an edit that does not fit changes nothing, though others of its list did', () => {
+    const before = show()
+    const text = JSON.stringify(before)
+    const time = t(9) as Flicks
+    expect(() =>
+      applyEdits(before, [
+        { type: 'choose', cutId: 'cut', time, choice: { angleId: 'c' } },
+        { type: 'removeCut', cutId: 'gone' },
+      ]),
+    ).toThrow(EditError)
+    expect(JSON.stringify(before)).toBe(text)
+    expect(pointsOf(before.cuts[0])).toHaveLength(2)
+  })
+})
