@@ -27,21 +27,31 @@ test('large requests do not deafen the server: thousands of marks added, moved a
       await new Promise((resolve) => setTimeout(resolve, 5))
     }
   })()
-  const marks = (from: number, count: number) => Array.from({ length: count }, (_, i) => ({ id: `m${from + i}`, time: (from + i) * 1000, kind: 'cue', name: `Mark ${from + i}`, hue: i % 12 }))
+  const marks = (from: number, count: number) =>
+    Array.from({ length: count }, (_, i) => ({ id: `m${from + i}`, time: (from + i) * 1000, kind: 'cue', name: `Mark ${from + i}`, hue: i % 12 }))
   const held: Record<string, number> = {}
   const timed = async (name: string, edits: unknown[]) => {
     longest = 0
     const began = performance.now()
     await server.api(`/projects/${id}/edits?label=${name}`, { edits })
-    held[name] = Math.round(longest)
     held[`${name}, all`] = Math.round(performance.now() - began)
+    // The watcher's answer that waited meanwhile comes a moment later.
+    await server.api('/health')
+    await new Promise((resolve) => setTimeout(resolve, 50))
+    held[name] = Math.round(longest)
   }
   await timed('10000 marks', [{ type: 'addMarks', marks: marks(0, 10_000) }])
   await timed('10000 more', [{ type: 'addMarks', marks: marks(10_000, 10_000) }])
   const ids = Array.from({ length: 1000 }, (_, i) => `m${i * 20}`)
   await timed('1000 put on a clip', [{ type: 'standMarks', markIds: ids, clipId: doc.masterClipId }])
-  await timed('1000 edits', ids.map((markId) => ({ type: 'changeMark', markId, change: { hue: 3 } })))
-  await timed('1000 edits of the cut', ids.map((_, i) => ({ type: 'standMarks', markIds: [`m${i}`], clipId: null })))
+  await timed(
+    '1000 edits',
+    ids.map((markId) => ({ type: 'changeMark', markId, change: { hue: 3 } })),
+  )
+  await timed(
+    '1000 edits more',
+    ids.map((_, i) => ({ type: 'standMarks', markIds: [`m${i}`], clipId: null })),
+  )
   watching = false
   await watcher
   console.log(JSON.stringify(held))

@@ -63,7 +63,7 @@ test(`${MINUTES} minutes of mixed load with ${PAGES} pages open: neither memory 
       await edit([{ type: 'addMarks', marks: [{ id: `m${edits}`, time, kind: 'cue', name: `${edits}`, hue: 0 }] }])
       if (edits > 200) await edit([{ type: 'removeMarks', markIds: [`m${edits - 200}`] }])
       if (edits % 3 === 0) await say(`/projects/${id}/undo`)
-      await pause(LONG ? 3000 : 500)
+      await pause(LONG ? 5000 : 500)
     }
   }
   const worker = async () => {
@@ -83,7 +83,7 @@ test(`${MINUTES} minutes of mixed load with ${PAGES} pages open: neither memory 
         copyFileSync(path.join(wholeFiles(), 'whole.mp4'), path.join(roots, 'card', `c${n % 12}.mp4`))
         await say(`/projects/${id}/gather`, { paths: [path.join(roots, 'card')] })
       }
-      await pause(LONG ? 30_000 : 6000)
+      await pause(LONG ? 60_000 : 6000)
     }
   }
   const samples: { minute: number; server: number; handles: number }[] = []
