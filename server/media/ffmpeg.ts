@@ -118,9 +118,12 @@ export function run(command: string, args: readonly string[], { signal, limits, 
     const give = (error: unknown) => {
       broken ??= error
       stop()
+      // What waits unread would keep the end from being told.
+      child.stdout?.resume()
     }
     const unwatch = watch(child, limits, (words) => give(new MediaError(`${about} ${words}`)))
     child.stdout?.on('data', (chunk: Buffer) => {
+      if (broken) return
       given += chunk.length
       if (limits.outputBytes !== undefined && given > limits.outputBytes)
         return give(new MediaError(`${about} says more about itself than can be true; it is damaged`))

@@ -1,15 +1,16 @@
 import { existsSync, readFileSync, writeFileSync } from 'node:fs'
 import path from 'node:path'
 import { gunzipSync } from 'node:zlib'
+import type { FileFacts } from '@pendolo/core/project'
 import { makeMedia, PICTURE, showFolder, TONE, testConfig } from '../testing.ts'
 import { artefactPath, completeFiles, sweepParts } from './artefacts.ts'
 import { contentKey } from './content.ts'
-import { inputArguments, lastWords, PROBE_LIMITS, progressSeconds, run } from './ffmpeg.ts'
+import { inputArguments, lastWords, limitsFor, PROBE_LIMITS, progressSeconds, run } from './ffmpeg.ts'
 import { openHeard } from './heard.ts'
 import { makeLightCopies } from './light.ts'
 import { clockZero, notesFor, probe } from './probe.ts'
 import { channelFiles, decodeMono, makeSound } from './sound.ts'
-import { MediaError } from './words.ts'
+import { MediaError, wordsFor } from './words.ts'
 
 const config = testConfig()
 const show = showFolder(config)
@@ -231,4 +232,79 @@ describe('files on disk', () => {
     expect(existsSync(at('made/.part-999999999-final.txt'))).toBe(false)
     expect(existsSync(target)).toBe(true)
   })
+})
+
+describe('limits of what a file may take', () => {
+  const limits = { seconds: 30, memoryBytes: 5e8 }
+  const decode = (seconds: number) => ['-v', 'error', '-f', 'lavfi', '-i', `testsrc2=size=640x360:rate=25:duration=${seconds}`, '-f', 'null', '-']
+
+  test('one that takes too long, too much memory or says too much is ended, and that is told by its name', async () => {
+    await expect(run(config.ffmpeg, decode(100_000), { limits: { ...limits, seconds: 0.4 }, about: 'cam.mov' })).rejects.toThrow(
+      /^cam\.mov took more than 0.4 s and was given up/,
+    )
+    const large = ['-v', 'error', '-f', 'lavfi', '-i', 'color=s=4000x4000:r=25', '-vf', 'tile=layout=5x5', '-f', 'null', '-']
+    await expect(run(config.ffmpeg, large, { limits: { ...limits, memoryBytes: 1.2e8 }, about: 'cam.mov' })).rejects.toThrow(
+      /^cam\.mov needs more than 114 MB of memory/,
+    )
+    const much = ['-v', 'error', '-f', 'lavfi', '-i', 'testsrc2=size=640x360:rate=25', '-f', 'rawvideo', 'pipe:1']
+    await expect(run(config.ffmpeg, much, { limits: { ...limits, outputBytes: 1e6 }, about: 'cam.mov' })).rejects.toThrow(
+      /says more about itself than can be true/,
+    )
+  })
+
+  test('cancelled it ends at once, and what its reader throws ends it too', async () => {
+    const abort = new AbortController()
+    const began = Date.now()
+    setTimeout(() => abort.abort(), 100)
+    await expect(run(config.ffmpeg, decode(100_000), { limits, about: 'x', signal: abort.signal })).rejects.toMatchObject({ code: 'cancelled' })
+    expect(Date.now() - began).toBeLessThan(2000)
+    const sound = ['-v', 'error', '-f', 'lavfi', '-i', 'anoisesrc', '-f', 's16le', 'pipe:1']
+    const fail = () => {
+      throw new Error('the reader has had enough')
+    }
+    await expect(run(config.ffmpeg, sound, { limits, about: 'x', onStdout: fail })).rejects.toThrow('had enough')
+    await expect(run(config.ffmpeg, sound, { limits, about: 'x', onStdout: async () => fail() })).rejects.toThrow('had enough')
+  })
+
+  test('larger pictures may take more memory, but never so much that a small machine falls', () => {
+    const facts = (width: number, height: number) => ({ durationSeconds: 60, video: { width, height } }) as FileFacts
+    const [small, hd, huge] = [facts(320, 180), facts(1920, 1080), facts(8192, 8192)].map((f) => limitsFor(f).memoryBytes)
+    expect(hd).toBeGreaterThan(small)
+    expect(huge).toBeLessThanOrEqual(1.2e9)
+    expect(limitsFor({ ...facts(320, 180), durationSeconds: 7200 }).seconds).toBeGreaterThan(7200 * 10)
+  })
+})
+
+test.each([
+  ['[mov @ 0x5] moov atom not found', /is cut off/],
+  ['Error while opening: No space left on device', /disk is full/],
+  ['Decoder (codec none) not found for input stream #0:1', /stored in a way that cannot be read here/],
+  ['[aac @ 0x5] channel element 0.0 is not allocated', /could not be read to its end; it may be damaged/],
+  ['drop_frames=0\nspeed=4.06x', /could not be read to its end/],
+])('what the decoder says (%s) is told in plain words', (said, words) => {
+  expect(wordsFor(said)).toMatch(words)
+  expect(wordsFor(said)).not.toMatch(/@|0x|=/)
+})
+
+test('a recording that starts late counts its start once', async () => {
+  for (const name of ['late.mkv', 'late.mp4']) {
+    const facts = await probe(config, makeMedia(at(name), [...PICTURE, '-c:v', 'libx264', '-output_ts_offset', '2']))
+    expect(facts.durationSeconds).toBeCloseTo(6, 1)
+    expect(facts.video?.startSeconds).toBeCloseTo(2, 2)
+  }
+})
+
+test('what a power cut left of findings and of what lies beside them is made again', async () => {
+  const file = makeMedia(at('cut.wav'), TONE)
+  const { key } = await contentKey(file)
+  const facts = await probe(config, file)
+  const make = () => makeSound(config, file, key, facts, { listening: false, signal: never })
+  const whole = await make()
+  const [findings, analysis] = (['findings', 'analysis'] as const).map((a) => artefactPath(config, key, a))
+  const bytes = readFileSync(analysis).length
+  for (const harm of [() => writeFileSync(findings, '{"silent":fal'), () => writeFileSync(findings, ''), () => writeFileSync(analysis, 'short')]) {
+    harm()
+    expect(await make()).toEqual(whole)
+    expect(readFileSync(analysis).length).toBe(bytes)
+  }
 })
