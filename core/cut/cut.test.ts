@@ -161,6 +161,37 @@ describe('the planned film', () => {
     )
   })
 
+  test('is what is shown at each instant, whatever the clips and cuts', () => {
+    const anySpans = fc.array(
+      fc.record({ clip: fc.nat(30), angleId: anyAngle, start: fc.integer({ min: -5, max: 50 }), length: fc.integer({ min: 1, max: 20 }) }),
+      { maxLength: 12 },
+    )
+    const takes = fc.array(fc.tuple(fc.integer({ min: 0, max: 60 }), anyAngle, fc.option(fc.nat(30), { nil: undefined })))
+    fc.assert(
+      fc.property(anySpans, takes, fc.constantFrom('next' as const, 'black' as const), fc.integer({ min: -5, max: 60 }), (list, choices, standIn, probe) => {
+        const spans = list
+          .map((s, i): PictureSpan => ({ clipId: `${s.clip}-${i}`, angleId: s.angleId, start: t(s.start), end: t(s.start + s.length) }))
+          .sort((a, b) => a.start - b.start)
+        const points = choices.reduce<SwitchPoint[]>(
+          (all, [n, angleId, clip]) =>
+            choose(all, t(n), { angleId, ...(clip !== undefined && { clipId: spans[clip % Math.max(1, spans.length)]?.clipId ?? 'gone' }) }),
+          [],
+        )
+        const film = planFilm(points, spans, ['a', 'b', 'c'], t(-5), t(61), standIn)
+        const shown = film.find((s) => t(probe) >= s.start && t(probe) < s.end)
+        const point = points[pointAt(points, t(probe))]
+        const own = point ? clipShownAt(spans, point.angleId, t(probe), point.clipId) : null
+        const other = standIn === 'next' ? (['a', 'b', 'c'].map((a) => clipShownAt(spans, a, t(probe))).find((s) => s !== null) ?? null) : null
+        expect(shown?.clipId).toBe((own ?? other)?.clipId ?? null)
+        expect(shown?.standIn).toBe(!own)
+        expect(shown?.wanted).toBe(point?.angleId ?? null)
+        // Every cut in sight is a border of the film.
+        for (const p of points) if (p.time > t(-5) && p.time < t(61)) expect(film.some((s) => s.start === p.time)).toBe(true)
+      }),
+      { numRuns: 500 },
+    )
+  })
+
   test('of two takes the wanted one is shown, else the one begun last', () => {
     const takes: PictureSpan[] = [
       { clipId: 'one', angleId: 'a', start: t(0), end: t(9) },

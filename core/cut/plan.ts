@@ -1,5 +1,5 @@
 import type { Flicks } from '../time/index.ts'
-import { type Points, pointAt } from './points.ts'
+import { type Points, pointAt, type SwitchPoint } from './points.ts'
 
 /** What stands in where the chosen angle has no picture. */
 export const STAND_INS = ['next', 'black'] as const
@@ -54,33 +54,88 @@ export function planFilm(
   standIn: StandIn = 'next',
 ): PlannedStretch[] {
   if (to <= from) return []
-  const borders = new Set<Flicks>([from, to])
-  for (const p of points) if (p.time > from && p.time < to) borders.add(p.time)
-  for (const s of spans) for (const t of [s.start, s.end]) if (t > from && t < to) borders.add(t)
-  const times = [...borders].sort((a, b) => a - b)
+  const seen = new Onlookers(spans)
   const out: PlannedStretch[] = []
-  for (let i = 0; i + 1 < times.length; i++) {
-    const next = stretchAt(points, spans, angleOrder, times[i], times[i + 1], standIn)
+  // Points and borders of clips are walked side by side, so that a plan takes as long as it is.
+  let next = pointAt(points, from) + 1
+  let time = from
+  let cutHere = points[next - 1]?.time === from
+  while (time < to) {
+    seen.advance(time)
+    const point = points[next - 1]
+    const end = Math.min(to, points[next]?.time ?? to, seen.nextBorder ?? to) as Flicks
+    const stretch = { start: time, end, ...shownFrom(point, seen, angleOrder, time, standIn) }
     const last = out[out.length - 1]
     // Borders of clips that are not shown divide nothing. Switch points always do: they are cuts the user made.
-    const cutHere = points.some((p) => p.time === next.start)
-    if (last && !cutHere && last.clipId === next.clipId && last.angleId === next.angleId && last.standIn === next.standIn && last.wanted === next.wanted) {
-      out[out.length - 1] = { ...last, end: next.end }
-    } else out.push(next)
+    if (
+      last &&
+      !cutHere &&
+      last.clipId === stretch.clipId &&
+      last.angleId === stretch.angleId &&
+      last.standIn === stretch.standIn &&
+      last.wanted === stretch.wanted
+    )
+      out[out.length - 1] = { ...last, end }
+    else out.push(stretch)
+    time = end
+    cutHere = points[next]?.time === time
+    if (cutHere) next++
   }
   return out
 }
 
-function stretchAt(points: Points, spans: readonly PictureSpan[], order: readonly string[], start: Flicks, end: Flicks, standIn: StandIn): PlannedStretch {
-  const point = points[pointAt(points, start)]
-  const wanted = point?.angleId ?? null
-  const own = point ? clipShownAt(spans, point.angleId, start, point.clipId) : null
-  if (own) return { start, end, wanted, angleId: own.angleId, clipId: own.clipId, standIn: false }
-  if (standIn === 'next') {
-    for (const angleId of order) {
-      const other = clipShownAt(spans, angleId, start)
-      if (other) return { start, end, wanted, angleId, clipId: other.clipId, standIn: true }
+/** Which clips of which angles have a picture, walked forward in time. */
+class Onlookers {
+  readonly #starting: readonly PictureSpan[]
+  readonly #borders: readonly Flicks[]
+  /** By angle, in the order of starts; ended ones are taken out when they are met. */
+  readonly #open = new Map<string, PictureSpan[]>()
+  #started = 0
+  #border = 0
+
+  constructor(spans: readonly PictureSpan[]) {
+    this.#starting = [...spans].sort((a, b) => a.start - b.start)
+    this.#borders = spans.flatMap((s) => [s.start, s.end]).sort((a, b) => a - b)
+  }
+
+  /** First border of a clip behind the instant reached. */
+  get nextBorder(): Flicks | undefined {
+    return this.#borders[this.#border]
+  }
+
+  /** @param time not before the one of the last call */
+  advance(time: Flicks): void {
+    while (this.#border < this.#borders.length && this.#borders[this.#border] <= time) this.#border++
+    for (let span = this.#starting[this.#started]; span && span.start <= time; span = this.#starting[++this.#started]) {
+      const open = this.#open.get(span.angleId)
+      if (open) open.push(span)
+      else this.#open.set(span.angleId, [span])
     }
   }
-  return { start, end, wanted, angleId: null, clipId: null, standIn: true }
+
+  of(angleId: string, time: Flicks): readonly PictureSpan[] {
+    const open = this.#open.get(angleId)
+    if (!open) return []
+    const still = open.filter((s) => s.end > time)
+    if (still.length < open.length) this.#open.set(angleId, still)
+    return still
+  }
+}
+
+function shownFrom(
+  point: SwitchPoint | undefined,
+  seen: Onlookers,
+  order: readonly string[],
+  time: Flicks,
+  standIn: StandIn,
+): Pick<PlannedStretch, 'wanted' | 'angleId' | 'clipId' | 'standIn'> {
+  const wanted = point?.angleId ?? null
+  const own = point ? clipShownAt(seen.of(point.angleId, time), point.angleId, time, point.clipId) : null
+  if (own) return { wanted, angleId: own.angleId, clipId: own.clipId, standIn: false }
+  if (standIn === 'next')
+    for (const angleId of order) {
+      const other = clipShownAt(seen.of(angleId, time), angleId, time)
+      if (other) return { wanted, angleId, clipId: other.clipId, standIn: true }
+    }
+  return { wanted, angleId: null, clipId: null, standIn: true }
 }
