@@ -28,4 +28,5 @@ export {
   type ProjectState,
   type ProjectSummary,
   type ServerEvent,
+  type Told,
 } from './types.ts'

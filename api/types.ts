@@ -1,4 +1,4 @@
-import type { FileFacts, ProjectDoc } from '@pendolo/core/project'
+import type { FileFacts, Patch, ProjectDoc } from '@pendolo/core/project'
 
 export interface ProjectSummary {
   id: string
@@ -36,6 +36,8 @@ export interface ProjectState {
   files: GatheredFile[]
   canUndo: string | null
   canRedo: string | null
+  /** Number of the last event whose news are in here. */
+  seq: number
 }
 
 export const JOB_KINDS = ['light', 'sound', 'lineup', 'pulse', 'film', 'originals'] as const
@@ -86,9 +88,28 @@ export interface FolderListing {
 export type ServerEvent =
   | { type: 'job'; job: Job }
   /** `author` did it; `over` are those whose change of the same it came after. */
-  | { type: 'project'; projectId: string; revision: number; author: string; label: string; over: string[] }
+  | {
+      type: 'project'
+      projectId: string
+      /** The revision that `patches` lead to, from the one before. */
+      revision: number
+      author: string
+      label: string
+      over: string[]
+      /** Name that the page which made it gave it; null where it gave none. */
+      edit: string | null
+      patches: Patch[]
+      /** Files that came with it. */
+      files: GatheredFile[]
+      /** What the author can undo and redo now. */
+      steps: { undo: string | null; redo: string | null }
+    }
+  | { type: 'file'; projectId: string; file: GatheredFile }
   | { type: 'projects' }
   | { type: 'files'; projectId: string }
+
+/** An event as it is sent: with its number, counted from the server's start. */
+export type Told = ServerEvent & { seq: number }
 
 /** RFC 9457 */
 export interface Problem {

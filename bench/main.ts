@@ -8,6 +8,7 @@ import { ANALYSIS_RATE, resample } from '../core/signal/index.ts'
 import { perform } from '../demo/band.ts'
 import { MASTER_RATE, renderMaster } from '../demo/synth.ts'
 import { benchCases } from './cases.ts'
+import { benchDocument } from './document.ts'
 import { benchLong } from './long.ts'
 import { benchPulse } from './pulse/evaluate.ts'
 import { makePieces } from './pulse/make.ts'
@@ -68,6 +69,7 @@ const PARTS: Record<string, (names: string[]) => void | Promise<void>> = {
     benchPulse(cached('pulse'), 'test')
   },
   speech: () => benchSpeech('test'),
+  document: () => benchDocument(cached('document')),
   // Hours of cameras, 2 GB.
   long: () => benchLong(cached('long-2-12'), 2, 12),
 }

@@ -1,3 +1,4 @@
+export type { Patch } from 'immer'
 export type { PulseAct } from './corrections.ts'
 export {
   applyEdits,

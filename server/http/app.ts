@@ -24,6 +24,12 @@ function body<T>(request: Request, schema: Schema): T {
   return schema.validateSync(request.body ?? {}, { abortEarly: false, stripUnknown: false }) as T
 }
 
+/** By which name a page knows its edit when it hears of it. */
+function editName(request: Request): string | null {
+  const name = request.headers['x-edit']
+  return isId(name) ? name : null
+}
+
 /** Who asks: a browser names itself, so that undo takes back one's own steps; scripts need not. */
 function authorOf(request: Request): string {
   const author = request.headers['x-author']
@@ -93,7 +99,11 @@ export function makeApp(shop: Workshop, events: EventHub, log: Logger, port: () 
     const label = String(request.query.label ?? edits[0].type).slice(0, 120)
     const base = Number(request.query.base ?? Number.NaN)
     const author = authorOf(request)
-    const { revision, over } = await store.edit(request.params.id, edits, label, { author, ...(Number.isInteger(base) && { base }) })
+    const { revision, over } = await store.edit(request.params.id, edits, label, {
+      author,
+      edit: editName(request),
+      ...(Number.isInteger(base) && { base }),
+    })
     response.json({ revision, over })
   })
   for (const direction of ['undo', 'redo'] as const) {
@@ -161,7 +171,10 @@ export function makeApp(shop: Workshop, events: EventHub, log: Logger, port: () 
   })
   api.get('/projects/:id/proofs/:clipId', async (request, response) => void response.json(await store.proof(request.params.id, request.params.clipId)))
 
-  api.get('/jobs', async (request, response) => void response.json(await queue.list(request.query.project ? String(request.query.project) : undefined)))
+  api.get('/jobs', async (request, response) => {
+    const { seq } = events
+    response.set('x-seq', String(seq)).json(await queue.list(request.query.project ? String(request.query.project) : undefined))
+  })
   api.post('/jobs/:id/cancel', async (request, response) => {
     await queue.cancel(request.params.id)
     response.status(204).end()

@@ -1,9 +1,14 @@
 import type { ServerEvent } from '@pendolo/api'
 import type { Response } from 'express'
 
+/** Bytes kept for a page that does not read. */
+const MOST_UNREAD = 4 * 2 ** 20
+
 /** Open event streams; everything that changes is told to all of them (one user, a few tabs). */
 export class EventHub {
   readonly #streams = new Set<Response>()
+  /** Begins with the clock, so that numbers grow over restarts too. */
+  #seq = Date.now()
   readonly #listeners = new Set<(event: ServerEvent) => void>()
 
   open(response: Response): void {
@@ -22,9 +27,18 @@ export class EventHub {
     return () => this.#listeners.delete(listener)
   }
 
+  /** Number of the last event. What is read from now on knows of all up to it. */
+  get seq(): number {
+    return this.#seq
+  }
+
   send(event: ServerEvent): void {
-    const text = `data: ${JSON.stringify(event)}\n\n`
-    for (const stream of this.#streams) stream.write(text)
+    const text = `data: ${JSON.stringify({ ...event, seq: ++this.#seq })}\n\n`
+    for (const stream of this.#streams) {
+      // A page that has not read for long asks for everything when it comes back; its news are not piled up for it.
+      if (stream.writableLength > MOST_UNREAD) stream.destroy()
+      else stream.write(text)
+    }
     for (const listener of this.#listeners) listener(event)
   }
 

@@ -99,7 +99,7 @@ describe('the log of edits', () => {
     expect(told).toEqual([])
     // The queue of writers goes on after an edit that failed.
     await store.edit(id, [mark('next', 4)], 'next')
-    expect(told).toEqual([{ type: 'project', projectId: id, revision: 1, author: '', label: 'next', over: [] }])
+    expect(told).toMatchObject([{ type: 'project', projectId: id, revision: 1, author: '', label: 'next', over: [], steps: { undo: 'next', redo: null } }])
   })
 
   test('edits that arrive at once are applied one after the other; none is lost', async () => {

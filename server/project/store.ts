@@ -64,6 +64,8 @@ export interface EditWishes {
   readonly author?: string
   /** The revision that the author saw. */
   readonly base?: number
+  /** Name that the page gave it, by which it knows its own event. */
+  readonly edit?: string | null
 }
 
 /** What is gathered in one transaction: files, the edit that brings them in, and what else is written with them. */
@@ -201,11 +203,13 @@ export class ProjectStore {
 
   /** @param author whose steps of undo are told */
   async state(id: string, author = ''): Promise<ProjectState> {
+    // Taken first: what is read from here on may know more than that, which does no harm.
+    const { seq } = this.#events
     const row = await this.#row(id)
     const { doc, revision } = await this.#load(id)
     const gathered = (await this.#fileRows(id)).map(({ row, problem }) => this.#gathered(row, problem))
     const [undo, redo] = await Promise.all([this.#next(id, 'undo', author), this.#next(id, 'redo', author)])
-    return { id, name: row.name, revision, doc, files: gathered, canUndo: undo?.label ?? null, canRedo: redo?.label ?? null }
+    return { id, name: row.name, revision, doc, files: gathered, canUndo: undo?.label ?? null, canRedo: redo?.label ?? null, seq }
   }
 
   #gathered(f: FileRow, problem: string | null): GatheredFile {
@@ -265,7 +269,7 @@ export class ProjectStore {
         const statements: Statement[] = []
         // SQLite takes a limited number of values at once.
         for (let at = 0; at < values.length; at += 500) statements.push(this.#db.insert(files).values(values.slice(at, at + 500)))
-        await this.#keep(id, open, result, wanted.label, { author }, [...statements, ...also(wanted.rows)])
+        await this.#keep(id, open, result, wanted.label, { author }, [...statements, ...also(wanted.rows)], null, fresh)
         return wanted.rows
       }),
     )
@@ -277,9 +281,10 @@ export class ProjectStore {
     open: Open,
     result: { doc: ProjectDoc; forward: Patch[]; backward: Patch[] },
     label: string,
-    { group = randomUUID(), author = '', base }: EditWishes,
+    { group = randomUUID(), author = '', base, edit = null }: EditWishes,
     also: readonly Statement[] = [],
     stepOf: { seqs: number[]; state: RowState } | null = null,
+    arrived: readonly FileRow[] = [],
   ): Promise<EditOutcome> {
     const [seq, revision, now] = [open.seq + 1, open.revision + 1, Date.now()]
     const [forward, backward] = [JSON.stringify(result.forward), JSON.stringify(result.backward)]
@@ -313,7 +318,19 @@ export class ProjectStore {
     const over = base === undefined ? [] : open.recent.filter((r) => r.revision > base && !mine(author, r.author) && touch(r.paths, paths))
     const recent = [...open.recent, { revision, author, label, paths }].slice(-RECENT)
     this.#hold(id, { doc: result.doc, revision, seq, rows: whole ? 0 : open.rows + 1, bytes: whole ? 0 : bytes, recent })
-    this.#events.send({ type: 'project', projectId: id, revision, author, label, over: [...new Set(over.map((r) => r.author))] })
+    const [undo, redo] = await Promise.all([this.#next(id, 'undo', author), this.#next(id, 'redo', author)])
+    this.#events.send({
+      type: 'project',
+      projectId: id,
+      revision,
+      author,
+      label,
+      over: [...new Set(over.map((r) => r.author))],
+      edit,
+      patches: result.forward,
+      files: arrived.map((f) => this.#gathered(f, null)),
+      steps: { undo: undo?.label ?? null, redo: redo?.label ?? null },
+    })
     return { revision, doc: result.doc, over: [...new Set(over.map((r) => r.label))] }
   }
 
@@ -456,7 +473,8 @@ export class ProjectStore {
   async updateFile(id: string, projectId: string, change: { facts?: FileFacts; notes?: string[] }): Promise<void> {
     const set = { ...(change.facts && { facts: JSON.stringify(change.facts) }), ...(change.notes && { notes: JSON.stringify(change.notes) }) }
     if (change.facts || change.notes) await this.#inOrder(() => this.#db.update(files).set(set).where(eq(files.id, id)))
-    this.#events.send({ type: 'files', projectId })
+    const found = (await this.#fileRows(projectId)).find(({ row }) => row.id === id)
+    if (found) this.#events.send({ type: 'file', projectId, file: this.#gathered(found.row, found.problem) })
   }
 
   async saveProof(projectId: string, clipId: string, proof: unknown): Promise<void> {

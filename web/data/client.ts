@@ -35,10 +35,16 @@ export async function get<T>(path: string): Promise<T> {
   return answer<T>(await fetch(`/api${path}`, { headers: { 'x-author': author } }).catch(unreachable))
 }
 
-export async function send<T>(method: 'POST' | 'PATCH' | 'DELETE', path: string, body?: unknown): Promise<T> {
+/** An answer with the number of the last event that it knows of. */
+export async function getTold<T>(path: string): Promise<{ value: T; seq: number }> {
+  const response = await fetch(`/api${path}`, { headers: { 'x-author': author } }).catch(unreachable)
+  return { value: await answer<T>(response), seq: Number(response.headers.get('x-seq') ?? 0) }
+}
+
+export async function send<T>(method: 'POST' | 'PATCH' | 'DELETE', path: string, body?: unknown, headers: Record<string, string> = {}): Promise<T> {
   const init: RequestInit = {
     method,
-    headers: { 'x-author': author, ...(body !== undefined && { 'content-type': 'application/json' }) },
+    headers: { 'x-author': author, ...headers, ...(body !== undefined && { 'content-type': 'application/json' }) },
     ...(body !== undefined && { body: JSON.stringify(body) }),
   }
   return answer<T>(await fetch(`/api${path}`, init).catch(unreachable))

@@ -1,32 +1,27 @@
-import type { Job, ServerEvent } from '@pendolo/api'
+import type { Told } from '@pendolo/api'
 import { type QueryClient, useQueryClient } from '@tanstack/react-query'
 import { App } from 'antd'
 import { useEffect } from 'react'
 import { author } from './author.ts'
-import { hearRevision, keys } from './queries.ts'
+import { hearJob, hearProject, keys } from './queries.ts'
 
-function hear(client: QueryClient, event: ServerEvent, warn: (text: string) => void): void {
+function hear(client: QueryClient, event: Told, warn: (text: string) => void): void {
   switch (event.type) {
     case 'projects':
       void client.invalidateQueries({ queryKey: keys.projects })
       return
     case 'project':
-      hearRevision(client, event.projectId, event.revision)
+      hearProject(client, event)
       if (event.author !== author && event.over.includes(author)) warn(`Somebody else changed the same after you (${event.label}); theirs came later and holds`)
+      return
+    case 'file':
+      hearProject(client, event)
       return
     case 'files':
       void client.invalidateQueries({ queryKey: keys.project(event.projectId) })
       return
     case 'job':
-      // An answer on its way was written before this event and would take its place.
-      if (event.job.state !== 'running' && client.isFetching({ queryKey: keys.jobs(event.job.projectId) }) > 0) {
-        void client.invalidateQueries({ queryKey: keys.jobs(event.job.projectId) })
-      }
-      client.setQueryData<Job[]>(keys.jobs(event.job.projectId), (jobs) => {
-        if (!jobs) return jobs
-        return jobs.some((j) => j.id === event.job.id) ? jobs.map((j) => (j.id === event.job.id ? event.job : j)) : [event.job, ...jobs]
-      })
-      if (event.job.state === 'done') void client.invalidateQueries({ queryKey: keys.project(event.job.projectId) })
+      hearJob(client, event)
       return
   }
 }
@@ -40,7 +35,7 @@ export function useServerEvents(): void {
     port.onmessage = ({ data: told }: MessageEvent<{ open: true } | { data: string }>) => {
       // Before it was open, and in a break, anything may have happened that nobody told.
       if ('open' in told) void client.invalidateQueries()
-      else hear(client, JSON.parse(told.data) as ServerEvent, (text) => void message.warning(text))
+      else hear(client, JSON.parse(told.data) as Told, (text) => void message.warning(text))
     }
     const leave = () => port.postMessage('bye')
     window.addEventListener('pagehide', leave)

@@ -1,9 +1,11 @@
-import type { FolderEntry, FolderListing, Job, ProjectState, ProjectSummary } from '@pendolo/api'
-import { applyEdits, type Edit } from '@pendolo/core/project'
+import type { FolderEntry, FolderListing, Job, ProjectState, ProjectSummary, Told } from '@pendolo/api'
+import type { Edit } from '@pendolo/core/project'
 import { type QueryClient, useQuery, useQueryClient } from '@tanstack/react-query'
 import { App } from 'antd'
 import { useCallback } from 'react'
-import { get, ServerProblem, send } from './client.ts'
+import { newId } from '../ui/ids.ts'
+import { get, getTold, ServerProblem, send } from './client.ts'
+import { ProjectLine } from './line.ts'
 
 const keys = {
   projects: ['projects'] as const,
@@ -13,15 +15,42 @@ const keys = {
 }
 
 export const useProjects = () => useQuery({ queryKey: keys.projects, queryFn: () => get<ProjectSummary[]>('/projects') })
-export const useProject = (id: string) => useQuery({ queryKey: keys.project(id), queryFn: () => newest(id) })
+export const useProject = (id: string) => useQuery({ queryKey: keys.project(id), queryFn: () => newest(id), structuralSharing: false })
 
-/** The project as it is; an answer that is older than what the server told of meanwhile is asked for again. */
+/** An answer that is too old by the time it comes is asked for again so often. */
+const TRIES = 5
+
 async function newest(id: string): Promise<ProjectState> {
-  const state = await get<ProjectState>(`/projects/${id}`)
-  return state.revision < lineOf(id).heard ? get<ProjectState>(`/projects/${id}`) : state
+  for (let n = 1; ; n++) {
+    const state = await get<ProjectState>(`/projects/${id}`)
+    const shown = lineOf(id).line.fetched(state)
+    if (shown) return shown
+    if (n === TRIES) return state
+  }
 }
 
-export const useJobs = (id: string) => useQuery({ queryKey: keys.jobs(id), queryFn: () => get<Job[]>(`/jobs?project=${id}`) })
+/** News of jobs that an answer on its way may not know. */
+const jobNews: (Extract<Told, { type: 'job' }> & { seq: number })[] = []
+const MOST_NEWS = 500
+
+const withJob = (jobs: readonly Job[], job: Job): Job[] => (jobs.some((j) => j.id === job.id) ? jobs.map((j) => (j.id === job.id ? job : j)) : [job, ...jobs])
+
+export const useJobs = (id: string) =>
+  useQuery({
+    queryKey: keys.jobs(id),
+    queryFn: async () => {
+      const { value, seq } = await getTold<Job[]>(`/jobs?project=${id}`)
+      return jobNews.filter((n) => n.seq > seq && n.job.projectId === id).reduce((jobs, n) => withJob(jobs, n.job), value)
+    },
+  })
+
+/** Told by the server what became of a job. */
+export function hearJob(client: QueryClient, event: Extract<Told, { type: 'job' }>): void {
+  jobNews.push(event)
+  if (jobNews.length > MOST_NEWS) jobNews.shift()
+  client.setQueryData<Job[]>(keys.jobs(event.job.projectId), (jobs) => jobs && withJob(jobs, event.job))
+}
+
 export const useRoots = () => useQuery({ queryKey: ['roots'], queryFn: () => get<FolderEntry[]>('/roots') })
 export const useFolder = (path: string | null) =>
   useQuery({
@@ -48,42 +77,37 @@ export const useProof = (id: string, clipId: string | null, stamp: unknown) =>
     retry: false,
   })
 
-interface Line {
+interface Sending {
+  readonly line: ProjectLine
+  /** The last of what is on its way to the server; all goes in order. */
   last: Promise<unknown>
-  waiting: number
-  /** Newest revision that the server told of. */
-  heard: number
-  /** The document as our last edit left it, and whether an older answer of the server has taken its place since. */
-  ours: ProjectState['doc'] | null
-  lost: boolean
 }
 
-/** Edits on their way to the server, project by project, in order. */
-const lines = new Map<string, Line>()
+const lines = new Map<string, Sending>()
 
-function lineOf(id: string) {
-  let line = lines.get(id)
-  if (!line) {
-    line = { last: Promise.resolve(), waiting: 0, heard: 0, ours: null, lost: false }
-    lines.set(id, line)
+function lineOf(id: string): Sending {
+  let sending = lines.get(id)
+  if (!sending) {
+    sending = { line: new ProjectLine(), last: Promise.resolve() }
+    lines.set(id, sending)
   }
-  return line
+  return sending
 }
 
-function catchUp(client: QueryClient, id: string): void {
-  const line = lineOf(id)
-  const state = client.getQueryData<ProjectState>(keys.project(id))
-  if (line.waiting > 0 || !state || !(line.lost || line.heard > state.revision)) return
-  line.lost = false
-  void client.invalidateQueries({ queryKey: keys.project(id) })
+function show(client: QueryClient, id: string): void {
+  const { shown } = lineOf(id).line
+  if (shown) client.setQueryData<ProjectState>(keys.project(id), shown)
 }
 
-/** Told by the server that a project changed; our own edits are known already. */
-export function hearRevision(client: QueryClient, id: string, revision: number): void {
-  const line = lineOf(id)
-  line.heard = Math.max(line.heard, revision)
-  catchUp(client, id)
+/** Told by the server of a change; what was missed before it is asked for. */
+export function hearProject(client: QueryClient, event: Extract<Told, { type: 'project' | 'file' }>): void {
+  const id = event.projectId
+  if (lineOf(id).line.heard(event)) show(client, id)
+  else void client.invalidateQueries({ queryKey: keys.project(id) })
 }
+
+/** The event of an edit that the server took comes within so long, or its stream is broken, ms. */
+const EVENT_WITHIN = 2000
 
 /** Shows an edit at once and sends it; when the server refuses it, what it said is shown and the true state comes back. */
 export function useEdit(id: string): (edits: Edit[], label: string) => boolean {
@@ -91,37 +115,37 @@ export function useEdit(id: string): (edits: Edit[], label: string) => boolean {
   const { message, notification } = App.useApp()
   return useCallback(
     (edits, label) => {
-      const state = client.getQueryData<ProjectState>(keys.project(id))
-      if (!state) return false
+      const sending = lineOf(id)
+      const { line } = sending
+      const name = newId()
+      if (!line.shown) return false
       try {
-        const { doc, forward } = applyEdits(state.doc, edits)
-        if (forward.length === 0) return true
-        client.setQueryData<ProjectState>(keys.project(id), { ...state, doc, canUndo: label, canRedo: null })
-        lineOf(id).ours = client.getQueryData<ProjectState>(keys.project(id))?.doc ?? null
+        if (!line.begin(name, edits, label)) return true
       } catch (error) {
         notification.warning({ title: 'That does not fit', description: error instanceof Error ? error.message : String(error) })
         return false
       }
-      const line = lineOf(id)
-      line.waiting++
-      line.last = line.last
-        .then(() => {
-          const base = client.getQueryData<ProjectState>(keys.project(id))?.revision ?? 0
-          return send<{ revision: number; over: string[] }>('POST', `/projects/${id}/edits?base=${base}&label=${encodeURIComponent(label)}`, { edits })
-        })
+      show(client, id)
+      sending.last = sending.last
+        .then(() =>
+          send<{ revision: number; over: string[] }>(
+            'POST',
+            `/projects/${id}/edits?base=${line.revision}&label=${encodeURIComponent(label)}`,
+            { edits },
+            { 'x-edit': name },
+          ),
+        )
         .then(({ revision, over }) => {
           if (over.length > 0) void message.warning(`Somebody else had just changed the same (${over.join(', ')}); yours came later and holds`)
-          line.waiting--
-          line.heard = Math.max(line.heard, revision)
-          const now = client.getQueryData<ProjectState>(keys.project(id))
-          // An answer that was on its way when the edit was made knows nothing of it; then the state is asked for again.
-          if (now?.doc === line.ours || line.waiting > 0)
-            client.setQueryData<ProjectState>(keys.project(id), (state) => (state ? { ...state, revision: Math.max(state.revision, revision) } : state))
-          else line.lost = true
-          catchUp(client, id)
+          if (line.accepted(name, revision)) show(client, id)
+          else
+            setTimeout(() => {
+              if (!line.accepted(name, revision)) void client.invalidateQueries({ queryKey: keys.project(id) })
+            }, EVENT_WITHIN)
         })
         .catch((error: unknown) => {
-          line.waiting--
+          line.refused(name)
+          show(client, id)
           notification.error({
             title: error instanceof ServerProblem ? error.title : 'The change was not kept',
             description: error instanceof Error ? error.message : String(error),
@@ -136,20 +160,18 @@ export function useEdit(id: string): (edits: Edit[], label: string) => boolean {
 
 /** Undo and redo wait for edits on their way, so that the order stays the one that was seen. */
 export function useStep(id: string): (direction: 'undo' | 'redo') => void {
-  const client = useQueryClient()
   const { message } = App.useApp()
   return useCallback(
     (direction) => {
-      const line = lineOf(id)
-      line.last = line.last
+      const sending = lineOf(id)
+      sending.last = sending.last
         .then(() => send<{ label: string | null }>('POST', `/projects/${id}/${direction}`))
         .then(({ label }) => {
-          void client.invalidateQueries({ queryKey: keys.project(id) })
           void message.info(label ? `${direction === 'undo' ? 'Undone' : 'Done again'}: ${label}` : `Nothing to ${direction}`, 1.6)
         })
         .catch((error: unknown) => void message.error(error instanceof Error ? error.message : String(error)))
     },
-    [client, id, message],
+    [id, message],
   )
 }
 

@@ -1,9 +1,8 @@
-import { useQueryClient } from '@tanstack/react-query'
 import { App, Button, Progress, Spin } from 'antd'
 import { ArrowLeft, FileVideo, Folder } from 'lucide-react'
 import { useEffect, useEffectEvent, useRef, useState } from 'react'
 import { ServerProblem, send, upload } from '../data/client.ts'
-import { keys, useFolder, useRoots } from '../data/queries.ts'
+import { useFolder, useRoots } from '../data/queries.ts'
 import { droppedFiles } from './dropped.ts'
 
 interface Report {
@@ -16,7 +15,6 @@ interface Report {
 /** Where files come from: a browser of the allowed folders on this machine, and drag and drop. */
 export function Sources({ projectId, known }: { projectId: string; known: ReadonlySet<string> }) {
   const { notification, message } = App.useApp()
-  const client = useQueryClient()
   const [path, setPath] = useState<string | null>(null)
   const [busy, setBusy] = useState<string | null>(null)
   const [share, setShare] = useState<number | null>(null)
@@ -26,8 +24,6 @@ export function Sources({ projectId, known }: { projectId: string; known: Readon
   const { data: folder, error, isFetching } = useFolder(path)
 
   const tell = (report: Report) => {
-    void client.invalidateQueries({ queryKey: keys.project(projectId) })
-    void client.invalidateQueries({ queryKey: keys.jobs(projectId) })
     if (report.again.length > 0) void message.success(`${report.again.join(', ')} found again`)
     if (report.added > 0) void message.success(`${report.added} file${report.added === 1 ? '' : 's'} added`)
     else if (report.known.length > 0 && report.again.length === 0) void message.info('These files are in the project already')

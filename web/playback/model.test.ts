@@ -67,7 +67,7 @@ function project(edits: Edit[] = [], files = [file('mix', 60, { video: null }), 
     { type: 'place', by: 'search', placements: { 'gantry-1': placement(4) }, loose: { 'roof-1': 'it heard nothing of the master' } },
     ...edits,
   ])
-  return { id: 'p', name: 'Depot Night', revision: 1, doc, files, canUndo: null, canRedo: null }
+  return { id: 'p', name: 'Depot Night', revision: 1, doc, files, canUndo: null, canRedo: null, seq: 1 }
 }
 
 describe('what the engine plays of a project', () => {
