@@ -40,7 +40,7 @@ function material(folder: string): void {
     '-f',
     'lavfi',
     '-i',
-    `testsrc2=size=64x36:rate=1:duration=${length}`,
+    `testsrc2=size=160x90:rate=1:duration=${length}`,
     '-c:v',
     'libx264',
     '-preset',

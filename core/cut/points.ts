@@ -1,4 +1,4 @@
-import { type Flicks, lastUpTo } from '../time/index.ts'
+import { type Flicks, firstFrom, lastUpTo } from '../time/index.ts'
 
 /** "From here on, this choice": an angle, or one take of it where several lie on the same stretch. */
 export interface SwitchPoint {
@@ -30,9 +30,25 @@ export function stretchOf(points: Points, index: number, end: Flicks): { start: 
   return { start: points[index].time, end: points[index + 1]?.time ?? end }
 }
 
-/** Drops points that repeat the choice before them: they would be cuts nobody can see. */
-function tidy(points: SwitchPoint[]): SwitchPoint[] {
-  return points.filter((p, i) => i === 0 || !sameChoice(p, points[i - 1]))
+/**
+ * The list with points [from, to) replaced. Points that repeat the choice before them would be cuts nobody can see: at the
+ * seams they are dropped. Untouched points stay the same objects, and nothing but the seams is looked at.
+ */
+function spliced(points: Points, from: number, to: number, inserted: readonly SwitchPoint[]): SwitchPoint[] {
+  const middle: SwitchPoint[] = []
+  for (const point of inserted) if (!sameAs(point, middle.at(-1) ?? points[from - 1])) middle.push(point)
+  let rest = to
+  while (rest < points.length && sameAs(points[rest], middle.at(-1) ?? points[from - 1])) rest++
+  return [...points.slice(0, from), ...middle, ...points.slice(rest)]
+}
+
+function sameAs(point: Choice, before: Choice | undefined): boolean {
+  return before !== undefined && sameChoice(point, before)
+}
+
+/** Index of the first point at or after the instant. */
+function firstAt(points: Points, time: Flicks): number {
+  return firstFrom(points.length, (i) => points[i].time, time)
 }
 
 function sameChoice(a: Choice, b: Choice): boolean {
@@ -44,26 +60,25 @@ function sameChoice(a: Choice, b: Choice): boolean {
  * pass: older points strictly inside it give way, so that cutting again over a passage replaces what was there.
  */
 export function choose(points: Points, time: Flicks, choice: Choice, since?: Flicks): SwitchPoint[] {
-  const kept = points.filter((p) => p.time !== time && !(since !== undefined && p.time > since && p.time < time))
-  const next = [...kept, { time, ...pick(choice) }].sort((a, b) => a.time - b.time)
-  return tidy(next)
+  const to = pointAt(points, time) + 1
+  const from = since !== undefined && since < time ? pointAt(points, since) + 1 : firstAt(points, time)
+  return spliced(points, from, to, [{ time, ...pick(choice) }])
 }
 
 /** Gives another choice to the stretch under the instant, without new cuts. @throws CutError before the first point */
 export function reassign(points: Points, time: Flicks, choice: Choice): SwitchPoint[] {
   const index = pointAt(points, time)
   if (index < 0) throw new CutError('there is no stretch here yet; choose an angle first')
-  return tidy(points.map((p, i) => (i === index ? { time: p.time, ...pick(choice) } : p)))
+  return spliced(points, index, index + 1, [{ time: points[index].time, ...pick(choice) }])
 }
 
 /** Paints a choice over [from, to): what ruled at `to` goes on from there. */
 export function paint(points: Points, from: Flicks, to: Flicks, choice: Choice): SwitchPoint[] {
   if (to <= from) throw new CutError('a painted stretch must end after it begins')
   const after = points[pointAt(points, to)]
-  const kept = points.filter((p) => p.time < from || p.time > to)
-  const next: SwitchPoint[] = [...kept, { time: from, ...pick(choice) }]
-  if (after) next.push({ time: to, ...pick(after) })
-  return tidy(next.sort((a, b) => a.time - b.time))
+  const inserted: SwitchPoint[] = [{ time: from, ...pick(choice) }]
+  if (after) inserted.push({ time: to, ...pick(after) })
+  return spliced(points, firstAt(points, from), pointAt(points, to) + 1, inserted)
 }
 
 /**
@@ -71,18 +86,19 @@ export function paint(points: Points, from: Flicks, to: Flicks, choice: Choice):
  * @throws CutError when no point is at `time`
  */
 export function roll(points: Points, time: Flicks, to: Flicks, gap: Flicks): SwitchPoint[] {
-  const index = points.findIndex((p) => p.time === time)
-  if (index < 0) throw new CutError('there is no cut at this place to move')
+  const index = firstAt(points, time)
+  if (points[index]?.time !== time) throw new CutError('there is no cut at this place to move')
   const low = index > 0 ? points[index - 1].time + gap : Number.NEGATIVE_INFINITY
   const high = index + 1 < points.length ? points[index + 1].time - gap : Number.POSITIVE_INFINITY
   const at = Math.min(Math.max(to, low), high) as Flicks
-  return points.map((p, i) => (i === index ? { ...p, time: at } : p))
+  return points.with(index, { ...points[index], time: at })
 }
 
 /** Removes the point at `time`: the stretch before goes on. @throws CutError when no point is at `time` */
 export function join(points: Points, time: Flicks): SwitchPoint[] {
-  if (!points.some((p) => p.time === time)) throw new CutError('there is no cut at this place to join')
-  return tidy(points.filter((p) => p.time !== time))
+  const index = firstAt(points, time)
+  if (points[index]?.time !== time) throw new CutError('there is no cut at this place to join')
+  return spliced(points, index, index + 1, [])
 }
 
 function pick(choice: Choice): Choice {

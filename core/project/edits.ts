@@ -251,8 +251,16 @@ function cutPoints(recorder: Recorder, cutId: string, next: (points: readonly Sw
   const before = pointsOf(cuts[index])
   const after = next(before)
   const path = (time: Flicks) => ['cuts', index, 'points', String(time)]
-  const left = new Map(before.map((p) => [p.time, p]))
-  for (const { time, ...choice } of after) {
+  // Points that stay are the same objects, so only what lies between equal ends is compared.
+  let from = 0
+  while (from < before.length && from < after.length && before[from] === after[from]) from++
+  let [oldEnd, newEnd] = [before.length, after.length]
+  while (oldEnd > from && newEnd > from && before[oldEnd - 1] === after[newEnd - 1]) {
+    oldEnd--
+    newEnd--
+  }
+  const left = new Map(before.slice(from, oldEnd).map((p) => [p.time, p]))
+  for (const { time, ...choice } of after.slice(from, newEnd)) {
     const old = left.get(time)
     left.delete(time)
     if (!old || old.angleId !== choice.angleId || old.clipId !== choice.clipId) recorder.set(path(time), choice)
