@@ -1,6 +1,11 @@
-import { editsBody } from './index.ts'
+import { checkEdits } from './index.ts'
 
-const check = (...edits: unknown[]) => editsBody.isValidSync({ edits })
+const at = (body: unknown, rest: () => Promise<void> = async () => undefined) => checkEdits(body, rest)
+const check = (...edits: unknown[]) =>
+  at({ edits }).then(
+    () => true,
+    () => false,
+  )
 const choose = { type: 'choose', cutId: 'cut', time: 705_600_000, choice: { angleId: 'a' } }
 const placement = { start: 0, rate: 1, method: 'sound', verdict: 'sure', confidence: 0.9, why: '', locked: false }
 
@@ -19,7 +24,7 @@ describe('edits as they come over the wire', () => {
     [{ type: 'strip', clipId: 'c', change: { gainDb: -12, solo: true } }],
     [{ type: 'setPulse', pulse: null }],
     [{ type: 'addCut', cutId: 'n', name: 'Cut B', from: null }],
-  ])('accepts %j', (edit) => expect(check(edit)).toBe(true))
+  ])('accepts %j', async (edit) => expect(await check(edit)).toBe(true))
 
   test.each([
     ['no type', {}],
@@ -36,10 +41,33 @@ describe('edits as they come over the wire', () => {
     ['a clip that runs backwards', { type: 'place', by: 'hand', placements: { c: { ...placement, rate: -1 } }, loose: {} }],
     ['a level to burst ears', { type: 'strip', clipId: 'c', change: { gainDb: 90 } }],
     ['an unknown framing', { type: 'frameAngle', angleId: 'a', framing: 'stretch' }],
-  ])('refuses %s', (_, edit) => expect(check(edit)).toBe(false))
+  ])('refuses %s', async (_, edit) => expect(await check(edit)).toBe(false))
 
-  test('one bad edit spoils the list, and an empty list is none', () => {
-    expect(check(choose, { type: 'erase' })).toBe(false)
-    expect(check()).toBe(false)
+  test('one bad edit spoils the list, and an empty list is none', async () => {
+    expect(await check(choose, { type: 'erase' })).toBe(false)
+    expect(await check()).toBe(false)
+    await expect(at({ edits: [choose, { ...choose, time: 0.5 }] })).rejects.toThrow(/^edit 2: times are whole flicks/)
+    for (const body of [null, undefined, [], 'edits', { edits: {} }, { edits: [choose], more: 1 }, { edits: Array(1001).fill(choose) }])
+      await expect(at(body)).rejects.toThrow()
+  })
+
+  test('long lists are checked to their last entry, with its place, and others get their turn meanwhile', async () => {
+    const marks = (n: number) => Array.from({ length: n }, (_, i) => ({ id: `m${i}`, time: i, kind: 'cue', name: '', hue: 0 }))
+    let turns = 0
+    const rest = async () => void turns++
+    await expect(at({ edits: [{ type: 'addMarks', marks: marks(4000) }] }, rest)).resolves.toHaveLength(1)
+    expect(turns).toBeGreaterThan(20)
+    const bad = marks(4000)
+    bad[3777] = { ...bad[3777], hue: 99 }
+    await expect(at({ edits: [{ type: 'addMarks', marks: bad }] })).rejects.toThrow(/marks\[3777\]\.hue/)
+    await expect(at({ edits: [{ type: 'addMarks', marks: marks(10_001) }] })).rejects.toThrow(/marks has more than 10000 entries/)
+    const pulse = { tempoBpm: 120, metre: 4, confidence: 1, beats: Array.from({ length: 9000 }, (_, i) => i), downbeats: [0] }
+    await expect(at({ edits: [{ type: 'setPulse', pulse }] })).resolves.toHaveLength(1)
+    await expect(at({ edits: [{ type: 'setPulse', pulse: { ...pulse, beats: [...pulse.beats, 0.5] } }] })).rejects.toThrow(/whole flicks/)
+    await expect(at({ edits: [{ type: 'setPulse', pulse: { ...pulse, beats: Array(200_001).fill(1) } }] })).rejects.toThrow(
+      /pulse\.beats has more than 200000 entries/,
+    )
+    await expect(at({ edits: [{ type: 'removeMarks', markIds: Array(500).fill('__proto__') }] })).rejects.toThrow(/id/)
+    await expect(at({ edits: [{ type: 'lock', clipIds: ['c'], locked: true, unknown: Array(500).fill(1) }] })).rejects.toThrow()
   })
 })

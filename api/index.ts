@@ -13,7 +13,7 @@ export {
   type NewProjectBody,
   newProjectBody,
 } from './bodies.ts'
-export { type EditsBody, editsBody } from './edits.ts'
+export { checkEdits } from './edits.ts'
 export {
   type FilmResult,
   type FolderEntry,

@@ -1,5 +1,6 @@
 import path from 'node:path'
-import { type EditsBody, EXCHANGE_FORMATS, editsBody, type FindBody, filmBody, findBody, gatherBody, lineUpBody, newProjectBody } from '@pendolo/api'
+import { setImmediate } from 'node:timers/promises'
+import { checkEdits, EXCHANGE_FORMATS, type FindBody, filmBody, findBody, gatherBody, lineUpBody, newProjectBody } from '@pendolo/api'
 import { layOut, writeEdl, writeOtio } from '@pendolo/core/formats'
 import { isId } from '@pendolo/core/project'
 import express, { type Request } from 'express'
@@ -22,6 +23,18 @@ const BODY_LIMIT = '4mb'
 
 function body<T>(request: Request, schema: Schema): T {
   return schema.validateSync(request.body ?? {}, { abortEarly: false, stripUnknown: false }) as T
+}
+
+/** For how long one request computes before others get their turn, ms. */
+const TURN = 10
+
+function breather(): () => Promise<void> {
+  let began = performance.now()
+  return async () => {
+    if (performance.now() - began < TURN) return
+    await setImmediate()
+    began = performance.now()
+  }
 }
 
 /** By which name a page knows its edit when it hears of it. */
@@ -95,7 +108,7 @@ export function makeApp(shop: Workshop, events: EventHub, log: Logger, port: () 
   api.post('/projects/:id/duplicate', async (request, response) => void response.status(201).json({ id: await store.duplicate(request.params.id) }))
 
   api.post('/projects/:id/edits', async (request, response) => {
-    const { edits } = body<EditsBody>(request, editsBody)
+    const edits = await checkEdits(request.body, breather())
     const label = String(request.query.label ?? edits[0].type).slice(0, 120)
     const base = Number(request.query.base ?? Number.NaN)
     const author = authorOf(request)

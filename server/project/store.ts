@@ -1,6 +1,7 @@
 import { randomUUID } from 'node:crypto'
 import { existsSync } from 'node:fs'
 import path from 'node:path'
+import { setImmediate } from 'node:timers/promises'
 import type { GatheredFile, ProjectState, ProjectSummary } from '@pendolo/api'
 import {
   applyEdits,
@@ -16,7 +17,7 @@ import {
   readFacts,
 } from '@pendolo/core/project'
 import { secondsToFlicks } from '@pendolo/core/time'
-import { and, asc, desc, eq, gt, inArray, isNull, sql } from 'drizzle-orm'
+import { and, asc, desc, eq, gt, inArray, isNull, lt, sql } from 'drizzle-orm'
 import type { Patch } from 'immer'
 import type { Config } from '../config.ts'
 import { allOrNone, type Database, isTaken, type Statement } from '../db/open.ts'
@@ -83,13 +84,15 @@ interface Open {
   /** Rows and bytes of the log that the kept snapshot does not hold. */
   rows: number
   bytes: number
+  /** Set while the document is being written whole. */
+  snapshot?: Promise<void>
   /** What was changed lately, for those whose edits were made before they knew. */
   recent: { revision: number; author: string; label: string; paths: string[] }[]
 }
 
-/** The document is written whole after so many rows or bytes of the log, so that opening it applies no more. */
-const SNAPSHOT_ROWS = 100
-const SNAPSHOT_BYTES = 512 * 1024
+/** The document is written whole after so many rows or bytes of the log, so that opening it applies little more. */
+const SNAPSHOT_ROWS = 200
+const SNAPSHOT_BYTES = 1024 * 1024
 const RECENT = 200
 /** Documents held in memory. */
 const MOST_OPEN = 12
@@ -237,7 +240,7 @@ export class ProjectStore {
         await this.#row(id)
         const open = await this.#load(id)
         await this.#checkFiles(id, list)
-        const result = applyEdits(open.doc, list)
+        const result = await applied(open.doc, list)
         if (result.forward.length === 0) return { revision: open.revision, doc: open.doc, over: [] }
         return this.#keep(id, open, result, label, wishes)
       }),
@@ -289,7 +292,6 @@ export class ProjectStore {
     const [seq, revision, now] = [open.seq + 1, open.revision + 1, Date.now()]
     const [forward, backward] = [JSON.stringify(result.forward), JSON.stringify(result.backward)]
     const bytes = open.bytes + forward.length
-    const whole = open.rows + 1 >= SNAPSHOT_ROWS || bytes >= SNAPSHOT_BYTES
     const own = author === '' ? undefined : inArray(edits.author, [author, ''])
     const steps = stepOf
       ? this.#db
@@ -306,7 +308,7 @@ export class ProjectStore {
         this.#db.insert(edits).values({ projectId: id, seq, groupId: group, label, forward, backward, at: now, author, state: stepOf ? 'step' : 'done' }),
         this.#db
           .update(projects)
-          .set({ revision, changedAt: now, ...(whole && { doc: JSON.stringify(result.doc), head: seq }) })
+          .set({ revision, changedAt: now })
           .where(and(eq(projects.id, id), eq(projects.revision, open.revision))),
         steps,
         ...also,
@@ -317,7 +319,9 @@ export class ProjectStore {
     const paths = pathsOf(result.forward)
     const over = base === undefined ? [] : open.recent.filter((r) => r.revision > base && !mine(author, r.author) && touch(r.paths, paths))
     const recent = [...open.recent, { revision, author, label, paths }].slice(-RECENT)
-    this.#hold(id, { doc: result.doc, revision, seq, rows: whole ? 0 : open.rows + 1, bytes: whole ? 0 : bytes, recent })
+    const next: Open = { doc: result.doc, revision, seq, rows: open.rows + 1, bytes, recent, snapshot: open.snapshot }
+    this.#hold(id, next)
+    if (next.rows >= SNAPSHOT_ROWS || bytes >= SNAPSHOT_BYTES) this.#keepWhole(id, next)
     const [undo, redo] = await Promise.all([this.#next(id, 'undo', author), this.#next(id, 'redo', author)])
     this.#events.send({
       type: 'project',
@@ -496,8 +500,35 @@ export class ProjectStore {
     return JSON.parse(row.proof)
   }
 
+  /** Writes a document whole beside all else: nobody waits for it, and a process that ends meanwhile has lost nothing but this. */
+  #keepWhole(id: string, open: Open): void {
+    if (open.snapshot) return
+    open.snapshot = (async () => {
+      const text = await textOf(open.doc)
+      await this.#inOrder(() =>
+        this.#db
+          .update(projects)
+          .set({ doc: text, head: open.seq })
+          .where(and(eq(projects.id, id), lt(projects.head, open.seq))),
+      )
+      const now = this.#open.get(id)
+      if (!now) return
+      now.rows -= open.rows
+      now.bytes -= open.bytes
+      now.snapshot = undefined
+    })().catch(() => {
+      // A full disk, say: it is tried again with the next change.
+      const now = this.#open.get(id)
+      if (now) now.snapshot = undefined
+    })
+    // What is held by then carries the mark on, so that one is written at a time.
+    const held = this.#open.get(id)
+    if (held) held.snapshot = open.snapshot
+  }
+
   /** Writes all open documents whole, so that the next process need not walk the log. */
   async close(): Promise<void> {
+    await Promise.all([...this.#open.values()].map((open) => open.snapshot))
     await this.#inOrder(async () => {
       for (const [id, open] of this.#open) {
         if (open.rows === 0) continue
@@ -613,6 +644,45 @@ const HEAD = {
   deletedAt: projects.deletedAt,
 }
 type Head = Pick<typeof projects.$inferSelect, keyof typeof HEAD>
+
+/** Edits that are applied in one go. */
+const APPLIED_AT_ONCE = 40
+
+/** Applies edits as one step; of many at once, others get their turn in between. */
+async function applied(doc: ProjectDoc, list: readonly Edit[]): Promise<{ doc: ProjectDoc; forward: Patch[]; backward: Patch[] }> {
+  let at = doc
+  const [forward, back]: [Patch[], Patch[][]] = [[], []]
+  for (let n = 0; n < list.length; n += APPLIED_AT_ONCE) {
+    if (n > 0) await setImmediate()
+    const result = applyEdits(at, list.slice(n, n + APPLIED_AT_ONCE))
+    at = result.doc
+    forward.push(...result.forward)
+    back.unshift(result.backward)
+  }
+  return { doc: at, forward, backward: back.flat() }
+}
+
+/** Entries of a record that are written as text in one go. */
+const WRITTEN_AT_ONCE = 400
+
+/** A document as JSON, made piece by piece so that others get their turn. */
+async function textOf(doc: ProjectDoc): Promise<string> {
+  const parts: string[] = []
+  for (const [key, value] of Object.entries(doc)) {
+    if (value === undefined) continue
+    const entries = value !== null && typeof value === 'object' && !Array.isArray(value) ? Object.entries(value as object) : []
+    if (entries.length <= WRITTEN_AT_ONCE) parts.push(`${JSON.stringify(key)}:${JSON.stringify(value)}`)
+    else {
+      const pieces: string[] = []
+      for (let at = 0; at < entries.length; at += WRITTEN_AT_ONCE) {
+        pieces.push(JSON.stringify(Object.fromEntries(entries.slice(at, at + WRITTEN_AT_ONCE))).slice(1, -1))
+        await setImmediate()
+      }
+      parts.push(`${JSON.stringify(key)}:{${pieces.filter((p) => p !== '').join(',')}}`)
+    }
+  }
+  return `{${parts.join(',')}}`
+}
 
 function logRow(row: typeof edits.$inferSelect): LogRow {
   return { ...row, state: row.state as RowState, forward: JSON.parse(row.forward) as Patch[], backward: JSON.parse(row.backward) as Patch[] }
