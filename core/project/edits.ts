@@ -84,6 +84,22 @@ export function applyEdits(doc: ProjectDoc, edits: readonly Edit[]): EditResult 
   return { doc: recorder.doc, forward: recorder.forward, backward: recorder.backward }
 }
 
+/** Edits between two rests. */
+const BETWEEN_RESTS = 25
+
+/**
+ * {@link applyEdits} for many edits at once on a thread that others need too.
+ * @param rest waits until others had their turn
+ */
+export async function applyEditsWithRests(doc: ProjectDoc, edits: readonly Edit[], rest: () => Promise<unknown>): Promise<EditResult> {
+  const recorder = new Recorder(doc)
+  for (const [n, edit] of edits.entries()) {
+    if (n > 0 && n % BETWEEN_RESTS === 0) await rest()
+    change(recorder, edit)
+  }
+  return { doc: recorder.doc, forward: recorder.forward, backward: recorder.backward }
+}
+
 /** Applies kept patches: undo with the backward ones, redo with the forward ones. */
 export function applyKeptPatches(doc: ProjectDoc, patches: readonly Patch[]): ProjectDoc {
   return applyPatches(doc, patches)

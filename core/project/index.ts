@@ -2,6 +2,7 @@ export type { Patch } from 'immer'
 export type { PulseAct } from './corrections.ts'
 export {
   applyEdits,
+  applyEditsWithRests,
   applyKeptPatches,
   type Edit,
   type EditResult,

@@ -1,6 +1,18 @@
 import fc from 'fast-check'
 import { type Flicks, flicks } from '../time/index.ts'
-import { applyEdits, applyKeptPatches, difference, type Edit, EditError, emptyProject, type Mark, marksOf, type ProjectDoc, pointsOf } from './index.ts'
+import {
+  applyEdits,
+  applyEditsWithRests,
+  applyKeptPatches,
+  difference,
+  type Edit,
+  EditError,
+  emptyProject,
+  type Mark,
+  marksOf,
+  type ProjectDoc,
+  pointsOf,
+} from './index.ts'
 
 const t = (n: number) => flicks(n * 1000)
 const placement = (start: number) =>
@@ -149,6 +161,21 @@ describe('changes and their ways back', () => {
       }),
       { numRuns: 300 },
     )
+  })
+
+  test('applied with rests, a long list of edits gives the same as without', async () => {
+    const edits = Array.from(
+      { length: 200 },
+      (_, i): Edit =>
+        i % 3 ? { type: 'choose', cutId: 'cut', time: t(i), choice: { angleId: 'abc'[i % 3] } } : { type: 'addMarks', marks: [mark(`z${i}`, i)] },
+    )
+    let rests = 0
+    const slow = await applyEditsWithRests(show(), edits, async () => rests++)
+    const quick = applyEdits(show(), edits)
+    expect(rests).toBe(7)
+    expect(plain(slow.doc)).toEqual(plain(quick.doc))
+    expect(slow.forward).toEqual(quick.forward)
+    await expect(applyEditsWithRests(show(), [...edits, { type: 'removeCut', cutId: 'gone' }], async () => undefined)).rejects.toThrow(EditError)
   })
 
   test('views in order are those of the document at hand, within a step and after it', () => {

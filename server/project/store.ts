@@ -5,6 +5,7 @@ import { setImmediate } from 'node:timers/promises'
 import type { GatheredFile, ProjectState, ProjectSummary } from '@pendolo/api'
 import {
   applyEdits,
+  applyEditsWithRests,
   applyKeptPatches,
   difference,
   type Edit,
@@ -240,7 +241,7 @@ export class ProjectStore {
         await this.#row(id)
         const open = await this.#load(id)
         await this.#checkFiles(id, list)
-        const result = await applied(open.doc, list)
+        const result = await applyEditsWithRests(open.doc, list, setImmediate)
         if (result.forward.length === 0) return { revision: open.revision, doc: open.doc, over: [] }
         return this.#keep(id, open, result, label, wishes)
       }),
@@ -644,23 +645,6 @@ const HEAD = {
   deletedAt: projects.deletedAt,
 }
 type Head = Pick<typeof projects.$inferSelect, keyof typeof HEAD>
-
-/** Edits that are applied in one go. */
-const APPLIED_AT_ONCE = 40
-
-/** Applies edits as one step; of many at once, others get their turn in between. */
-async function applied(doc: ProjectDoc, list: readonly Edit[]): Promise<{ doc: ProjectDoc; forward: Patch[]; backward: Patch[] }> {
-  let at = doc
-  const [forward, back]: [Patch[], Patch[][]] = [[], []]
-  for (let n = 0; n < list.length; n += APPLIED_AT_ONCE) {
-    if (n > 0) await setImmediate()
-    const result = applyEdits(at, list.slice(n, n + APPLIED_AT_ONCE))
-    at = result.doc
-    forward.push(...result.forward)
-    back.unshift(result.backward)
-  }
-  return { doc: at, forward, backward: back.flat() }
-}
 
 /** Entries of a record that are written as text in one go. */
 const WRITTEN_AT_ONCE = 400
