@@ -48,18 +48,7 @@ function material(folder: string): void {
     first,
   ])
   for (let n = 2; n <= ANGLES; n++)
-    execFileSync('ffmpeg', [
-      '-v',
-      'error',
-      '-y',
-      '-i',
-      first,
-      '-c',
-      'copy',
-      '-metadata',
-      `title=${n}`,
-      path.join(folder, camera(n)),
-    ])
+    execFileSync('ffmpeg', ['-v', 'error', '-y', '-i', first, '-c', 'copy', '-metadata', `title=${n}`, path.join(folder, camera(n))])
 }
 
 interface State {

@@ -3,37 +3,44 @@ import { marksOf, pointsOf, projectRate } from '@pendolo/core/project'
 import { type Flicks, flicks, frameAt, frameStart } from '@pendolo/core/time'
 import { Button, Input, Modal, Result, Spin, Tooltip } from 'antd'
 import { Redo2, Undo2 } from 'lucide-react'
-import { type ReactNode, useEffect, useState } from 'react'
+import { type ComponentType, lazy, type ReactNode, Suspense, useEffect, useState } from 'react'
 import { useHotkeys } from 'react-hotkeys-hook'
 import { Link, useParams } from 'react-router'
-import { Balance } from './balance/balance.tsx'
 import { useEdit, useProject, useStep } from './data/queries.ts'
-import { Gather } from './gather/gather.tsx'
-import { HandOver } from './handover/handover.tsx'
-import { LineUp } from './lineup/lineup.tsx'
 import { engine, useLoaded } from './playback/use-engine.ts'
-import { Pulse } from './pulse/pulse.tsx'
-import { Switch } from './switch/switch.tsx'
+import type { StageProps } from './stage.ts'
+import { Guarded } from './ui/broken.tsx'
 import { newId } from './ui/ids.ts'
 import { KeysList } from './ui/keys.tsx'
 import { usePaper } from './ui/paper.tsx'
 import { Rail, STAGES, type StagePath } from './ui/rail.tsx'
 
-/** What every stage is given. */
-export interface StageProps {
-  readonly project: ProjectState
-  readonly edit: (edits: Parameters<ReturnType<typeof useEdit>>[0], label: string) => boolean
-  /** Line at the top: the project's name first, undo and redo last. */
-  readonly top: (middle: ReactNode) => ReactNode
+const load: Record<StagePath, () => Promise<{ default: ComponentType<StageProps> }>> = {
+  gather: () => import('./gather/gather.tsx').then((m) => ({ default: m.Gather })),
+  'line-up': () => import('./lineup/lineup.tsx').then((m) => ({ default: m.LineUp })),
+  pulse: () => import('./pulse/pulse.tsx').then((m) => ({ default: m.Pulse })),
+  switch: () => import('./switch/switch.tsx').then((m) => ({ default: m.Switch })),
+  balance: () => import('./balance/balance.tsx').then((m) => ({ default: m.Balance })),
+  'hand-over': () => import('./handover/handover.tsx').then((m) => ({ default: m.HandOver })),
+}
+/** Each stage comes by itself, so that the first picture waits only for its own. */
+const VIEWS: Record<StagePath, ComponentType<StageProps>> = {
+  gather: lazy(load.gather),
+  'line-up': lazy(load['line-up']),
+  pulse: lazy(load.pulse),
+  switch: lazy(load.switch),
+  balance: lazy(load.balance),
+  'hand-over': lazy(load['hand-over']),
 }
 
-const VIEWS: Record<StagePath, (props: StageProps) => ReactNode> = {
-  gather: Gather,
-  'line-up': LineUp,
-  pulse: Pulse,
-  switch: Switch,
-  balance: Balance,
-  'hand-over': HandOver,
+/** How soon after the first picture the other stages are fetched, ms. */
+const OTHERS_AFTER = 1500
+
+function useOtherStages(): void {
+  useEffect(() => {
+    const timer = setTimeout(() => void Promise.allSettled(Object.values(load).map((one) => one())), OTHERS_AFTER)
+    return () => clearTimeout(timer)
+  }, [])
 }
 
 export function ProjectFrame() {
@@ -79,6 +86,7 @@ function Opened({ project, stage }: { project: ProjectState; stage: StagePath })
   const step = useStep(project.id)
   const [naming, setNaming] = useState<string | null>(null)
   useLoaded(project)
+  useOtherStages()
   // Mounted anew for each project: what played in one does not go on in another.
   useEffect(() => () => engine.stop(), [])
   const rate = projectRate(project.doc.settings)
@@ -129,7 +137,11 @@ function Opened({ project, stage }: { project: ProjectState; stage: StagePath })
   const View = VIEWS[stage]
   return (
     <>
-      <View project={project} edit={edit} top={top} />
+      <Guarded shows={[stage, project.doc]}>
+        <Suspense fallback={<Spin style={{ margin: 'auto' }} />}>
+          <View project={project} edit={edit} top={top} />
+        </Suspense>
+      </Guarded>
       <NameMark
         key={naming}
         markId={naming}

@@ -1,18 +1,6 @@
 import { type PictureSpan, type PlannedStretch, planFilm } from '../cut/index.ts'
 import { eventRange, type FileFacts, frameGridOf, type ProjectDoc, pictureSpans, pointsOf, projectRate } from '../project/index.ts'
-import {
-  FLICKS_PER_SECOND,
-  type Flicks,
-  flicks,
-  frameAt,
-  frameShownAt,
-  frameStart,
-  nextFrameStart,
-  type Rate,
-  secondsToFlicks,
-  timecodeToFrame,
-  ZERO,
-} from '../time/index.ts'
+import { FLICKS_PER_SECOND, type Flicks, flicks, frameAt, frameShownAt, frameStart, nextFrameStart, type Rate, secondsToFlicks, ZERO } from '../time/index.ts'
 
 /** A gathered file as exchange files refer to it. */
 export interface ExchangeFile {
@@ -180,15 +168,4 @@ function angleLanes(doc: ProjectDoc, files: ReadonlyMap<string, ExchangeFile>, r
     ends[lane] = one.fromFrame + one.frames
   }
   return lanes.length > 0 ? lanes : [[]]
-}
-
-/** Frame number of the file's own timecode at its first picture; 0 when it has none. */
-export function mediaStartFrame(file: ExchangeFile): number {
-  const { timecode, video } = file.facts
-  if (!timecode || !video) return 0
-  try {
-    return timecodeToFrame(timecode, { rate: video.rate, dropFrame: timecode.includes(';') })
-  } catch {
-    return 0
-  }
 }

@@ -1,4 +1,4 @@
-import { type FileFacts, factsProblem, isId, readFacts } from './index.ts'
+import { type FileFacts, factsProblem, isId, readFacts, startFrameOf } from './index.ts'
 
 const facts: FileFacts = {
   durationSeconds: 60,
@@ -50,4 +50,11 @@ test('an id is a short plain text, and no name that every object has', () => {
   for (const good of ['a', 'depot-night', '2f0c7e1a-6d0b-4d2a-9d0e-0123456789ab', 'Mark 1', '電車', 'x'.repeat(64)]) expect(isId(good)).toBe(true)
   for (const bad of ['', 'x'.repeat(65), '__proto__', 'constructor', 'toString', 'valueOf', 'a\nb', 'a\0', 5, null, undefined, {}])
     expect(isId(bad)).toBe(false)
+})
+
+test('a timecode that cannot be is none: nothing that shows it breaks', () => {
+  const tagged = (timecode: string | null): FileFacts => ({ ...facts, timecode })
+  expect(startFrameOf(tagged('00:00:01:05'))).toBe(30)
+  for (const bad of ['99:99:99:99', '00:00:00:25', '10:00:00;00:1', 'noon', '', null]) expect(startFrameOf(tagged(bad))).toBe(0)
+  expect(startFrameOf({ ...tagged('00:00:01:05'), video: null })).toBe(0)
 })

@@ -1,5 +1,16 @@
 import type { PictureSpan } from '../cut/index.ts'
-import { clipToMaster, type Flicks, type FrameGrid, flicks, pictureSpansOf, type Rate, secondsToFlicks, ZERO } from '../time/index.ts'
+import {
+  clipToMaster,
+  type Flicks,
+  type FrameGrid,
+  flicks,
+  pictureSpansOf,
+  type Rate,
+  secondsToFlicks,
+  TimecodeError,
+  timecodeToFrame,
+  ZERO,
+} from '../time/index.ts'
 import type { ProjectDoc } from './types.ts'
 
 /** What probing found in a file. Times are presentation seconds of the file, 0 = its clock's zero. */
@@ -70,4 +81,15 @@ export function eventRange(doc: ProjectDoc, factsOf: (fileId: string) => FileFac
     end = Math.max(end, clipToMaster(secondsToFlicks(facts.durationSeconds), placement))
   }
   return { start: flicks(Math.floor(start)), end: flicks(Math.ceil(end)) }
+}
+
+/** Frame number of a file's own timecode at its first picture; 0 when it has none, or one that cannot be. */
+export function startFrameOf({ timecode, video }: FileFacts): number {
+  if (!timecode || !video) return 0
+  try {
+    return timecodeToFrame(timecode, { rate: video.rate, dropFrame: timecode.includes(';') })
+  } catch (error) {
+    if (error instanceof TimecodeError) return 0
+    throw error
+  }
 }

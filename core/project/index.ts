@@ -10,7 +10,7 @@ export {
   nextHue,
   projectRate,
 } from './edits.ts'
-export { eventRange, type FileFacts, frameGridOf, pictureSpans } from './facts.ts'
+export { eventRange, type FileFacts, frameGridOf, pictureSpans, startFrameOf } from './facts.ts'
 export { factsProblem, rateFits, readFacts } from './facts-bounds.ts'
 export { isId } from './ids.ts'
 export { EditError } from './lookup.ts'

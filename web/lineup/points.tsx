@@ -4,7 +4,7 @@ import { type Flicks, flicks, printTimecode } from '@pendolo/core/time'
 import { Button, InputNumber } from 'antd'
 import { useEffect, useState } from 'react'
 import { proofStamp, useProof } from '../data/queries.ts'
-import type { StageProps } from '../project-frame.tsx'
+import type { StageProps } from '../stage.ts'
 
 const NAMES: Record<PointKind, string> = { mark: 'mark', in: 'in', out: 'out' }
 const KEYS: Record<PointKind, string> = { mark: 'M', in: 'I', out: 'O' }

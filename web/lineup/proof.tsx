@@ -18,7 +18,7 @@ import { Fragment, type ReactNode, useState } from 'react'
 import { Area, AreaChart, CartesianGrid, ReferenceLine, ResponsiveContainer, Scatter, ScatterChart, Tooltip, XAxis, YAxis } from 'recharts'
 import { proofStamp, useProof } from '../data/queries.ts'
 import { engine } from '../playback/use-engine.ts'
-import type { StageProps } from '../project-frame.tsx'
+import type { StageProps } from '../stage.ts'
 
 const SIGN = { sure: '●', check: '◐', loose: '○' } as const
 

@@ -1,7 +1,7 @@
 import type { ProjectState } from '@pendolo/api'
 import { POINT_KINDS } from '@pendolo/core/project'
 import { Button } from 'antd'
-import type { StageProps } from '../project-frame.tsx'
+import type { StageProps } from '../stage.ts'
 
 interface SeveralProps extends Pick<StageProps, 'edit'> {
   readonly project: ProjectState

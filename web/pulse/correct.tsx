@@ -6,7 +6,7 @@ import { ChevronLeft, ChevronRight, Hand, Lock, LockOpen, Timer, Trash2 } from '
 import { useEffect, useRef, useState } from 'react'
 import { useHotkeys } from 'react-hotkeys-hook'
 import { engine } from '../playback/use-engine.ts'
-import type { StageProps } from '../project-frame.tsx'
+import type { StageProps } from '../stage.ts'
 import { setTouchLag, useTouchLag } from '../ui/touch-lag.ts'
 import { LagTest } from './lag-test.tsx'
 

@@ -4,7 +4,7 @@ import { type Flicks, flicks, frameStart } from '@pendolo/core/time'
 import { Button, Input, Select, Tooltip } from 'antd'
 import { ChevronLeft, ChevronRight, Trash2 } from 'lucide-react'
 import { engine } from '../playback/use-engine.ts'
-import type { StageProps } from '../project-frame.tsx'
+import type { StageProps } from '../stage.ts'
 import { hueOf } from '../ui/theme.ts'
 
 interface Props extends Pick<StageProps, 'edit'> {

@@ -5,8 +5,8 @@ import { type Edit, type Mark, marksOnMaster } from '@pendolo/core/project'
 import { FLICKS_PER_SECOND, secondsToFlicks } from '@pendolo/core/time'
 import { App, Button, Dropdown } from 'antd'
 import { useRef } from 'react'
-import type { StageProps } from '../project-frame.tsx'
 import type { Peaks } from '../score/waveform.tsx'
+import type { StageProps } from '../stage.ts'
 import { newId } from '../ui/ids.ts'
 
 const NAMES: Record<MarkFormat, string> = {

@@ -1,8 +1,8 @@
 import type { ProjectState } from '@pendolo/api'
 import { clipShownAt, type PictureSpan } from '@pendolo/core/cut'
 import { seat } from '@pendolo/core/picture'
-import { pointsOf, projectRate } from '@pendolo/core/project'
-import { type Flicks, flicks, masterToClip, printTimecode, timecodeToFrame } from '@pendolo/core/time'
+import { pointsOf, projectRate, startFrameOf } from '@pendolo/core/project'
+import { type Flicks, flicks, masterToClip, printTimecode } from '@pendolo/core/time'
 import { type CSSProperties, useEffect, useRef } from 'react'
 import { useJobs } from '../data/queries.ts'
 import { soundOnly } from '../playback/model.ts'
@@ -170,6 +170,6 @@ export function sourceTimecode(project: ProjectState, span: Pick<PictureSpan, 'c
   const placement = doc.placements[span.clipId]
   if (!file?.facts.video || !placement) return ''
   const style = { rate: file.facts.video.rate, dropFrame: file.facts.timecode?.includes(';') ?? false }
-  const start = file.facts.timecode ? timecodeToFrame(file.facts.timecode, style) : 0
+  const start = startFrameOf(file.facts)
   return printTimecode(flicks(masterToClip(time, placement)), style, start)
 }

@@ -1,5 +1,6 @@
+import { startFrameOf } from '../../project/index.ts'
 import { frameToTimecode, nominalRate, rateToNumber, timecodeToFrame } from '../../time/index.ts'
-import { type Exchange, type ExchangeFile, mediaStartFrame } from '../exchange.ts'
+import type { Exchange, ExchangeFile } from '../exchange.ts'
 
 /**
  * Writes the cut as a CMX3600-style edit decision list. Reels are the files' names cut to eight characters, made
@@ -27,7 +28,7 @@ export function writeEdl(exchange: Exchange): string {
     const reel = reelOf(file, reels)
     const own = rateToNumber(file.facts.video?.rate ?? exchange.rate)
     const project = rateToNumber(exchange.rate)
-    const sourceIn = Math.floor(((mediaStartFrame(file) + firstFrame) / own) * project + 1e-6)
+    const sourceIn = Math.floor(((startFrameOf(file.facts) + firstFrame) / own) * project + 1e-6)
     const sourceFrames = Math.max(1, Math.round(segment.frames / rate))
     lines.push(`${number}  ${reel.padEnd(8)} V     C        ${tc(sourceIn)} ${tc(sourceIn + sourceFrames)} ${record}`)
     if (Math.abs(rate - 1) > 0.001)

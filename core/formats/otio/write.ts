@@ -1,6 +1,6 @@
-import { marksOnMaster } from '../../project/index.ts'
+import { marksOnMaster, startFrameOf } from '../../project/index.ts'
 import { FLICKS_PER_SECOND, frameAt, rateToNumber } from '../../time/index.ts'
-import { type Exchange, type ExchangeFile, mediaStartFrame, type Segment } from '../exchange.ts'
+import type { Exchange, ExchangeFile, Segment } from '../exchange.ts'
 import type { OtioObject, RationalTime, TimeRange } from './types.ts'
 
 /** Speeds nearer to 1 than this are clock drift: kept exactly in the metadata, not as a retiming effect. */
@@ -68,7 +68,7 @@ function clip(exchange: Exchange, segment: Segment, rate: number): OtioObject {
   const source = segment.source as NonNullable<Segment['source']>
   const video = source.file.facts.video as NonNullable<ExchangeFile['facts']['video']>
   const own = rateToNumber(video.rate)
-  const origin = mediaStartFrame(source.file)
+  const origin = startFrameOf(source.file.facts)
   const placement = exchange.doc.placements[source.clipId]
   const retimed = Math.abs(source.rate - 1) > RETIME_FROM
   return {
