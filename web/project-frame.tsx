@@ -67,7 +67,11 @@ export function ProjectFrame() {
             }
           />
         )}
-        {project && <Opened key={projectId} project={project} stage={current} />}
+        {project && (
+          <Guarded shows={[project.doc]}>
+            <Opened key={projectId} project={project} stage={current} />
+          </Guarded>
+        )}
       </div>
       <KeysList open={keys} onClose={() => setKeys(false)} />
     </div>
