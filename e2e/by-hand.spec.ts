@@ -109,7 +109,7 @@ test('a clip is nudged, locked and undone by keys', async ({ page }) => {
   await expect(page.getByText(/locked clip does not move/)).toBeVisible()
   expect(await moved()).toBe(-FRAME)
   // A locked clip stays where it is when everything is searched again.
-  await Promise.all([page.waitForResponse((r) => r.request().method() === 'POST'), page.getByRole('button', { name: 'All again' }).click()])
+  await Promise.all([page.waitForResponse((r) => r.request().method() === 'POST'), page.getByRole('button', { name: 'Line up all again' }).click()])
   await server.idle()
   expect(await moved()).toBe(-FRAME)
   await page.keyboard.press('Alt+l')
@@ -325,7 +325,7 @@ test('an original that went elsewhere is missed in words, and found again by its
 
   await page.goto(`${server.url}/${id}/gather`)
   const missing = page.locator('.missing')
-  await expect(missing).toContainText('One original is not where it was: a.mp4')
+  await expect(missing).toContainText('One original is missing: a.mp4')
   // On another disk, which is not there yet.
   const away = path.join(server.home, 'away.mp4')
   renameSync(now, away)

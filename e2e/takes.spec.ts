@@ -170,13 +170,13 @@ test('a take is shown at another speed from the playhead on, and found at the sp
   const { start } = await placed('b2.mov')
   await playheadTo(page, 30)
   await page.getByLabel('speed').fill('1.5')
-  await page.getByRole('button', { name: 'Show so' }).click()
+  await page.getByRole('button', { name: 'Show at this speed' }).click()
   await expect.poll(async () => (await placed('b2.mov')).rate).toBe(1.5)
   // What was shown at 30 s is shown there still.
   const own = 30 - start / SECOND
   expect(Math.abs((await placed('b2.mov')).start / SECOND - (30 - 1.5 * own))).toBeLessThan(0.001)
   await page.getByLabel('speed').fill('1')
-  await page.getByRole('button', { name: 'Search so' }).click()
+  await page.getByRole('button', { name: 'Search at this speed' }).click()
   await expect.poll(async () => (await placed('b2.mov')).method, { timeout: 60_000 }).toBe('sound')
   expect(Math.abs((await placed('b2.mov')).start - start) / SECOND).toBeLessThan(0.001)
 })

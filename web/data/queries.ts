@@ -167,7 +167,7 @@ export function useStep(id: string): (direction: 'undo' | 'redo') => void {
       sending.last = sending.last
         .then(() => send<{ label: string | null }>('POST', `/projects/${id}/${direction}`))
         .then(({ label }) => {
-          void message.info(label ? `${direction === 'undo' ? 'Undone' : 'Done again'}: ${label}` : `Nothing to ${direction}`, 1.6)
+          void message.info(label ? `${direction === 'undo' ? 'Undone' : 'Redone'}: ${label}` : `Nothing to ${direction}`, 1.6)
         })
         .catch((error: unknown) => void message.error(error instanceof Error ? error.message : String(error)))
     },

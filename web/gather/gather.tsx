@@ -404,7 +404,7 @@ function SettingsChip({ project, edit }: Pick<StageProps, 'project' | 'edit'>) {
       trigger="click"
       open={open}
       onOpenChange={setOpen}
-      title="What the project is set to"
+      title="Project settings"
       content={
         <Form
           layout="vertical"

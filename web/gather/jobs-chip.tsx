@@ -28,7 +28,7 @@ export function JobsChip({ jobs }: { jobs: readonly Job[] }) {
             </Button>
           )}
           {[...open, ...broken].slice(0, SHOWN).map((j) => (
-            <div key={j.id} style={{ display: 'grid', gridTemplateColumns: '1fr 110px 76px', gap: 8, alignItems: 'center', padding: '3px 0' }}>
+            <div key={j.id} style={{ display: 'grid', gridTemplateColumns: '1fr 110px 88px', gap: 8, alignItems: 'center', padding: '3px 0' }}>
               <span style={{ overflow: 'hidden', textOverflow: 'ellipsis', whiteSpace: 'nowrap' }} title={j.detail}>
                 {j.title}
               </span>
@@ -43,7 +43,7 @@ export function JobsChip({ jobs }: { jobs: readonly Job[] }) {
                 </Button>
               ) : (
                 <Button size="small" onClick={() => void act(j.id, 'retry')} aria-label={`Try ${j.title} again`}>
-                  Again
+                  Try again
                 </Button>
               )}
             </div>

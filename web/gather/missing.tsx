@@ -30,7 +30,7 @@ export function Missing({ projectId, names, jobs }: { projectId: string; names: 
   return (
     <div className="missing" role="alert">
       <div>
-        {one ? 'One original is not where it was: ' : `${names.length} originals are not where they were: `}
+        {one ? 'One original is missing: ' : `${names.length} originals are missing: `}
         <b>{names.length > MOST_NAMED ? `${names.slice(0, MOST_NAMED).join(', ')} and ${names.length - MOST_NAMED} more` : names.join(', ')}</b>
         <div className="quiet">
           {looking

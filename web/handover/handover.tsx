@@ -86,7 +86,7 @@ export function HandOver({ project, top }: StageProps) {
       )}
       <div className="handover">
         <Paper className="sheet">
-          <h2>What leaves the house</h2>
+          <h2>Film and exchange files</h2>
           <div className="leaving">
             <div>
               <div className="what">Film</div>
@@ -227,7 +227,12 @@ function warn(plan: readonly PlannedStretch[], doc: StageProps['project']['doc']
   const used = new Set(plan.map((s) => s.clipId))
   for (const [id, p] of Object.entries(doc.placements)) {
     if (p.verdict !== 'sure' && used.has(id))
-      out.push({ key: id, text: `${name(doc.clips[id]?.angleId ?? null)} is used, but its place is on ${p.verdict}.`, at: p.start, stage: 'line-up' })
+      out.push({
+        key: id,
+        text: `${name(doc.clips[id]?.angleId ?? null)} is used, but its place is only “${p.verdict}”: look at it in Line up.`,
+        at: p.start,
+        stage: 'line-up',
+      })
   }
   return out
 }

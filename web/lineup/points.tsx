@@ -75,7 +75,7 @@ export function Points({ project, clip, edit, onSet, onSearchNear }: PointsProps
                 <Button
                   size="small"
                   disabled={clip.points?.[point] === undefined || master?.points?.[point] === undefined || placement?.locked}
-                  aria-label={`Place by the ${NAMES[point]}`}
+                  aria-label={`Place by the ${NAMES[point]}${point === 'mark' ? '' : ' point'}`}
                   onClick={() => edit([{ type: 'placeByPoint', clipIds: [clip.id], point }], `place by the ${NAMES[point]}`)}
                 >
                   place

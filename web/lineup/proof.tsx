@@ -269,7 +269,7 @@ function Speed({ placement, onShow, onSearch }: { placement: Placement | null; o
       <InputNumber id="speed" size="small" min={0.2} max={5} step={0.05} value={speed} onChange={setSpeed} suffix="×" style={{ width: 96 }} />
       {placement && (
         <Button size="small" disabled={!speed} title="1 is real speed; what is at the playhead stays there" onClick={() => speed && onShow(speed)}>
-          Show so
+          Show at this speed
         </Button>
       )}
       {onSearch && (
@@ -279,7 +279,7 @@ function Speed({ placement, onShow, onSearch }: { placement: Placement | null; o
           title="Look for the place of a take whose song was played faster or slower by this"
           onClick={() => speed && onSearch(speed)}
         >
-          Search so
+          Search at this speed
         </Button>
       )}
     </div>

@@ -53,7 +53,7 @@ export function Several({ project, clipIds, edit, onSearch }: SeveralProps) {
               disabled={ready.length === 0}
               onClick={() => edit([{ type: 'placeByPoint', clipIds: ready, point }], `place by the ${point}`)}
             >
-              Place {ready.length} by the {point}
+              Place {ready.length} by {point === 'mark' ? 'their marks' : `their ${point} points`}
             </Button>
           )
         })}

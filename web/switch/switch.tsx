@@ -230,7 +230,13 @@ export function Switch({ project, edit, top }: StageProps) {
                     ]
                   : []),
                 ...(doc.keep.start !== null || doc.keep.end !== null
-                  ? [{ key: 'whole', label: 'the whole master again', onClick: () => edit([{ type: 'keep', start: null, end: null }], 'keep the whole') }]
+                  ? [
+                      {
+                        key: 'whole',
+                        label: 'reset head and tail to the master’s',
+                        onClick: () => edit([{ type: 'keep', start: null, end: null }], 'keep the whole'),
+                      },
+                    ]
                   : []),
               ],
             }}
