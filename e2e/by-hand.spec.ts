@@ -109,7 +109,7 @@ test('a clip is nudged, locked and undone by keys', async ({ page }) => {
   await expect(page.getByText(/locked clip does not move/)).toBeVisible()
   expect(await moved()).toBe(-FRAME)
   // A locked clip stays where it is when everything is searched again.
-  await Promise.all([page.waitForResponse((r) => r.request().method() === 'POST'), page.getByRole('button', { name: 'Line up all again' }).click()])
+  await Promise.all([page.waitForResponse((r) => r.request().method() === 'POST'), page.getByRole('button', { name: 'Line up all' }).click()])
   await server.idle()
   expect(await moved()).toBe(-FRAME)
   await page.keyboard.press('Alt+l')

@@ -150,7 +150,7 @@ test('many clips are accepted, locked and left alone together; sound from afar m
   await expect.poll(async () => [(await placed('b.mov')).verdict, (await placed('c.mov')).verdict]).toEqual(['sure', 'sure'])
   await page.getByRole('button', { name: 'Lock', exact: true }).click()
   await expect.poll(async () => [(await placed('b.mov')).locked, (await placed('c.mov')).locked]).toEqual([true, true])
-  await page.getByRole('button', { name: 'Line up all again' }).click()
+  await page.getByRole('button', { name: 'Line up all' }).click()
   await server.idle()
   expect((await placed('c.mov')).start - before[1].start).toBe(SECOND / 25)
 
@@ -162,7 +162,7 @@ test('many clips are accepted, locked and left alone together; sound from afar m
   // Found again by sound, it keeps what the distance asks for.
   await page.getByRole('combobox', { name: 'By which ways' }).click()
   await page.getByTitle('by sound').click()
-  await page.getByRole('button', { name: 'Line up all again' }).click()
+  await page.getByRole('button', { name: 'Line up all' }).click()
   await server.idle()
   await expect.poll(async () => (await placed('a.mov')).start / SECOND - A.start).toBeCloseTo(0.1, 3)
 })

@@ -222,7 +222,8 @@ function warn(plan: readonly PlannedStretch[], doc: StageProps['project']['doc']
         at: s.start,
         stage: 'switch',
       })
-    else if (frames(s) < SHORT_FRAMES) out.push({ key: `f${s.start}`, text: `A stretch of only ${frames(s)} frames.`, at: s.start, stage: 'switch' })
+    else if (frames(s) < SHORT_FRAMES)
+      out.push({ key: `f${s.start}`, text: `A stretch of only ${frames(s)} frame${frames(s) === 1 ? '' : 's'}.`, at: s.start, stage: 'switch' })
   }
   const used = new Set(plan.map((s) => s.clipId))
   for (const [id, p] of Object.entries(doc.placements)) {

@@ -312,7 +312,7 @@ export function LineUp({ project, edit, top }: StageProps) {
               )}
               {tried && (
                 <Button size="small" onClick={() => void start(null)}>
-                  Line up all again
+                  Line up all
                 </Button>
               )}
               <Button
