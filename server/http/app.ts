@@ -1,6 +1,6 @@
 import path from 'node:path'
 import { setImmediate } from 'node:timers/promises'
-import { checkEdits, EXCHANGE_FORMATS, type FindBody, filmBody, findBody, gatherBody, lineUpBody, newProjectBody } from '@pendolo/api'
+import { checkEdits, EXCHANGE_FORMATS, type FindBody, filmBody, findBody, gatherBody, JOB_STATES, lineUpBody, newProjectBody } from '@pendolo/api'
 import { layOut, writeEdl, writeOtio } from '@pendolo/core/formats'
 import { isId } from '@pendolo/core/project'
 import express, { type Request } from 'express'
@@ -186,7 +186,12 @@ export function makeApp(shop: Workshop, events: EventHub, log: Logger, port: () 
 
   api.get('/jobs', async (request, response) => {
     const { seq } = events
-    response.set('x-seq', String(seq)).json(await queue.list(request.query.project ? String(request.query.project) : undefined))
+    response.set('x-seq', String(seq)).json(
+      await queue.list(
+        request.query.project ? String(request.query.project) : undefined,
+        JOB_STATES.find((s) => s === request.query.state),
+      ),
+    )
   })
   api.post('/jobs/:id/cancel', async (request, response) => {
     await queue.cancel(request.params.id)

@@ -139,11 +139,12 @@ export class JobQueue {
     this.#poke()
   }
 
-  async list(projectId?: string): Promise<Job[]> {
+  /** The newest jobs, of one project or in one state where that is asked for. */
+  async list(projectId?: string, state?: JobState): Promise<Job[]> {
     const rows = await this.#db
       .select()
       .from(jobs)
-      .where(projectId ? eq(jobs.projectId, projectId) : undefined)
+      .where(and(projectId ? eq(jobs.projectId, projectId) : undefined, state ? eq(jobs.state, state) : undefined))
       .orderBy(desc(jobs.createdAt))
       .limit(500)
     return rows.map(publicJob)
