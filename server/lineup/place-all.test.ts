@@ -63,7 +63,7 @@ test('one that cannot be read is told by name, and the others are placed all the
   const { of } = await lineUp([recording('damaged.mov'), recording('good.mov'), recording('crash.mov'), recording('last.mov')], {
     hear: () => heard('sure', 12),
   })
-  expect(of('damaged.mov')).toEqual({ why: 'damaged.mov is cut off' })
+  expect(of('damaged.mov').why).toMatch(/^damaged\.mov is cut off/)
   expect(of('crash.mov').why).toMatch(/^crash\.mov could not be compared/)
   for (const name of ['good.mov', 'last.mov']) expect(of(name)).toMatchObject({ verdict: 'sure', startSeconds: 12 })
 })
