@@ -63,7 +63,7 @@ test('a camera far from the loudspeakers is told by its timecode, and its pictur
   expect(Math.abs((await far()).start / SECOND - (C.start - LATE + metres / 343.2))).toBeLessThan(0.001)
   await expect(proposal).toBeHidden()
   // Found again it keeps its distance, and nothing else is proposed.
-  await page.getByRole('button', { name: 'All again' }).click()
+  await page.getByRole('button', { name: 'Line up all' }).click()
   await server.idle()
   expect(Math.abs((await far()).start / SECOND - (C.start - LATE + metres / 343.2))).toBeLessThan(0.001)
   await expect(proposal).toBeHidden()

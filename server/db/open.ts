@@ -49,7 +49,8 @@ export async function openDatabase(home: string, migrations: string): Promise<Op
   const file = databaseFile(home)
   const damage = existsSync(file) ? await damageOf(file) : null
   if (damage) throw new DamagedDatabase(damage)
-  const client: Client = createClient({ url: `file:${file}` })
+  // Statements are run one by one anyway; one connection holds all settings, and no files are opened for others.
+  const client: Client = createClient({ url: `file:${file}`, concurrency: 1 })
   // Write-ahead log: readers never wait, and what was acknowledged survives a killed process.
   await client.execute('PRAGMA journal_mode = WAL')
   await client.execute('PRAGMA synchronous = FULL')
