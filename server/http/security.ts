@@ -85,12 +85,13 @@ export function shallow(_: unknown, __: unknown, body: Buffer): void {
   }
 }
 
-/** Refuses bodies with an entry called `__proto__`: what copies objects would change what they inherit from. */
+/** Refuses bodies with an entry called like what every object has (`__proto__`, `constructor`): who copies or asks objects would be misled. */
 export function noPrototypes(request: Request, _: Response, next: NextFunction): void {
   const open: unknown[] = [request.body]
   for (let at = open.pop(); at !== undefined; at = open.pop()) {
     if (typeof at !== 'object' || at === null) continue
-    if (Object.hasOwn(at, '__proto__')) throw new ProblemError(400, 'The request is not right', 'nothing may be called __proto__')
+    const odd = Array.isArray(at) ? undefined : Object.keys(at).find((key) => key in Object.prototype)
+    if (odd !== undefined) throw new ProblemError(400, 'The request is not right', `nothing may be called ${odd}`)
     for (const value of Array.isArray(at) ? at : Object.values(at)) if (typeof value === 'object' && value !== null) open.push(value)
   }
   next()
