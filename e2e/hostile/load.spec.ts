@@ -107,12 +107,14 @@ test(`${MINUTES} minutes of mixed load with ${PAGES} pages open: neither memory 
   console.log(JSON.stringify(figures))
   // A collector takes its time, so a tenth and a few megabytes are no growth; a leak of an hour is more.
   if (LONG) expect(figures.memory[1]).toBeLessThan(1.1 * figures.memory[0] + 20)
-  expect(figures.handles[1]).toBeLessThanOrEqual(figures.handles[0] + 12)
+  // Worker threads and kept connections come and go; in half a minute only much growth tells anything.
+  const SLACK = LONG ? 12 : 40
+  expect(figures.handles[1]).toBeLessThanOrEqual(figures.handles[0] + SLACK)
   expect(slowest).toBeLessThan(5000)
   await context.close()
   await server.idle()
   // With the pages gone their connections are gone.
-  await expect.poll(() => openHandles(server.pid)).toBeLessThanOrEqual(handlesAlone + 12)
+  await expect.poll(() => openHandles(server.pid), { timeout: 60_000 }).toBeLessThanOrEqual(handlesAlone + SLACK)
   expect(server.said).not.toMatch(/request failed|nobody caught/)
   await server.kill()
 })
