@@ -77,7 +77,7 @@ export function makeApp(shop: Workshop, events: EventHub, log: Logger, port: () 
   )
   const api = express.Router()
   api.use(ownRequests)
-  api.use(inTime)
+  api.use(inTime())
   api.use(express.json({ limit: BODY_LIMIT, verify: shallow }))
   api.use(noPrototypes)
 

@@ -22,6 +22,11 @@ export class EventHub {
     })
   }
 
+  /** Streams that are open. */
+  get pages(): number {
+    return this.#streams.size
+  }
+
   listen(listener: (event: ServerEvent) => void): () => void {
     this.#listeners.add(listener)
     return () => this.#listeners.delete(listener)

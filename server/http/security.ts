@@ -49,22 +49,25 @@ export function ownRequests(request: Request, _: Response, next: NextFunction): 
 /** A body of JSON that has not come whole after so long is given up, ms; uploads have a limit of their own. */
 const BODY_TIME = 30_000
 
-export function inTime(request: Request, response: Response, next: NextFunction): void {
-  if (SAFE.has(request.method) || /^multipart/.test(request.headers['content-type'] ?? '')) {
+/** @param limit ms */
+export const inTime =
+  (limit = BODY_TIME) =>
+  (request: Request, response: Response, next: NextFunction): void => {
+    if (SAFE.has(request.method) || /^multipart/.test(request.headers['content-type'] ?? '')) {
+      next()
+      return
+    }
+    const timer = setTimeout(() => {
+      if (request.complete) return
+      const problem = { type: 'about:blank', title: 'The request took too long', status: 408, detail: 'its body did not come whole in time' }
+      if (!response.headersSent) response.status(408).set('connection', 'close').type('application/problem+json').send(JSON.stringify(problem))
+      response.once('finish', () => request.destroy())
+    }, limit)
+    timer.unref()
+    request.once('end', () => clearTimeout(timer))
+    request.once('close', () => clearTimeout(timer))
     next()
-    return
   }
-  const timer = setTimeout(() => {
-    if (request.complete) return
-    const problem = { type: 'about:blank', title: 'The request took too long', status: 408, detail: 'its body did not come whole in time' }
-    if (!response.headersSent) response.status(408).set('connection', 'close').type('application/problem+json').send(JSON.stringify(problem))
-    response.once('finish', () => request.destroy())
-  }, BODY_TIME)
-  timer.unref()
-  request.once('end', () => clearTimeout(timer))
-  request.once('close', () => clearTimeout(timer))
-  next()
-}
 
 /** Lists in lists and objects in objects, deeper than any request of ours. */
 const DEEPEST = 64

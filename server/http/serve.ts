@@ -29,13 +29,14 @@ const BACKUP_EVERY = 3_600_000
 
 /**
  * Opens database, queue and workers on a home folder, without listening.
- * @param alone takes the folder for this process: only then may anything be changed. The command line reads beside a running server.
+ * @param options.alone takes the folder for this process: only then may anything be changed. The command line reads beside a running server.
+ * @param options.backupEvery ms between copies of the database, where something was changed
  * @throws HomeInUse, DamagedDatabase
  */
 export async function openWorkshop(
   config: Config,
   log: Logger = pino({ level: process.env.PENDOLO_LOG ?? 'warn' }),
-  { alone = true }: { alone?: boolean } = {},
+  { alone = true, backupEvery = BACKUP_EVERY }: { alone?: boolean; backupEvery?: number } = {},
 ): Promise<OpenWorkshop> {
   for (const folder of [config.home, config.artefacts, config.uploads, config.films]) mkdirSync(folder, { recursive: true })
   const lock = alone ? await lockHome(config.home) : null
@@ -49,7 +50,7 @@ export async function openWorkshop(
     const analysis = new Analysis(config)
     const shop: Workshop = { config, store, queue, analysis }
     installHandlers(shop)
-    const unkept = lock ? keepBackups(shop, events, log, before) : () => undefined
+    const unkept = lock ? keepBackups(shop, events, log, { atOnce: before, every: backupEvery }) : () => undefined
     let closing: Promise<void> | null = null
     const shut = async () => {
       unkept()
@@ -76,8 +77,8 @@ export async function openWorkshop(
   }
 }
 
-/** Copies the database at the start, and each hour in which something was changed; in a worker thread, so nobody waits. */
-function keepBackups({ config, analysis }: Workshop, events: EventHub, log: Logger, atOnce: boolean): () => void {
+/** Copies the database at the start, and then after each time in which something was changed; in a worker thread, so nobody waits. */
+function keepBackups({ config, analysis }: Workshop, events: EventHub, log: Logger, { atOnce, every }: { atOnce: boolean; every: number }): () => void {
   let changed = atOnce
   const listen = events.listen((event) => {
     if (event.type === 'project' || event.type === 'projects') changed = true
@@ -88,7 +89,7 @@ function keepBackups({ config, analysis }: Workshop, events: EventHub, log: Logg
     analysis.run({ kind: 'backup', home: config.home }).catch((error: unknown) => log.error(error, 'the database could not be copied'))
   }
   make()
-  const timer = setInterval(make, BACKUP_EVERY)
+  const timer = setInterval(make, every)
   timer.unref()
   return () => {
     listen()

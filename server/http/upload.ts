@@ -23,9 +23,10 @@ const broken = () => new ProblemError(400, 'The upload broke off', 'not all of i
 /**
  * Receives dropped files whole or not at all: they are written aside, and get their final names only when all have
  * arrived. Whatever breaks on the way leaves nothing behind.
+ * @param idle for how long nothing may arrive, ms
  * @returns where each lies, with the names it was dropped with
  */
-export async function receiveUpload(config: Config, request: Request, projectId: string): Promise<{ path: string; parts: readonly string[] }[]> {
+export async function receiveUpload(config: Config, request: Request, projectId: string, idle = IDLE): Promise<{ path: string; parts: readonly string[] }[]> {
   if (!/^multipart\/form-data/.test(request.headers['content-type'] ?? ''))
     throw new ProblemError(400, 'The request is not right', 'files must come as multipart/form-data')
   await mkdir(uploadsOf(config, projectId), { recursive: true })
@@ -34,21 +35,21 @@ export async function receiveUpload(config: Config, request: Request, projectId:
   const aside = path.join(uploadsOf(config, projectId), `${PART}-${process.pid}-${randomUUID()}`)
   await mkdir(aside)
   try {
-    const arrived = await receive(request, aside)
+    const arrived = await receive(request, aside, idle)
     const out: { path: string; parts: readonly string[] }[] = []
     for (const one of arrived) out.push({ path: await settle(config, projectId, one), parts: one.parts })
     return out
   } catch (error) {
     // What still comes is read and dropped for a while, so that the answer reaches a browser that is still sending.
     request.resume()
-    setTimeout(() => request.destroy(), IDLE / 6).unref()
+    setTimeout(() => request.destroy(), idle / 6).unref()
     throw error
   } finally {
     await rm(aside, { recursive: true, force: true })
   }
 }
 
-async function receive(request: Request, aside: string): Promise<Arrived[]> {
+async function receive(request: Request, aside: string, idle: number): Promise<Arrived[]> {
   let parser: BusboyInstance
   try {
     parser = new Busboy({
@@ -91,16 +92,16 @@ async function receive(request: Request, aside: string): Promise<Arrived[]> {
     )
   })
   parser.on('filesLimit', () => fail(new ProblemError(413, 'Too many files', `at most ${MOST_FILES} files can be dropped at once; pick their folder instead`)))
-  const idle = setTimeout(() => fail(broken()), IDLE)
+  const waiting = setTimeout(() => fail(broken()), idle)
   request.on('data', () => {
-    idle.refresh()
+    waiting.refresh()
   })
   try {
     await pipeline(request, parser, { signal: abort.signal, end: true })
   } catch (error) {
     fail(failures.length > 0 ? null : error)
   } finally {
-    clearTimeout(idle)
+    clearTimeout(waiting)
   }
   await Promise.all(writes)
   if (failures.length > 0) throw toProblem(failures)
