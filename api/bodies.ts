@@ -1,7 +1,7 @@
 import { WAYS } from '@pendolo/core/lineup'
 import { PROJECT_RATES } from '@pendolo/core/time'
 import * as yup from 'yup'
-import { id } from './edits.ts'
+import { id } from './edits/parts.ts'
 
 const name = yup.string().strict().matches(/\S/, 'give the project a name').max(120, 'names have at most 120 characters')
 

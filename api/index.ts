@@ -13,7 +13,7 @@ export {
   type NewProjectBody,
   newProjectBody,
 } from './bodies.ts'
-export { checkEdits } from './edits.ts'
+export { checkEdits } from './edits/check.ts'
 export {
   type FilmResult,
   type FolderEntry,

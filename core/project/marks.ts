@@ -1,9 +1,30 @@
 import { clipToMaster, type Flicks, flicks, masterToClip } from '../time/index.ts'
+import type { Reducers } from './drawer.ts'
 import { own } from './ids.ts'
 import { clipOf, EditError } from './lookup.ts'
 import type { Recorder } from './recorder.ts'
 import { forgetMarks, marksOf } from './sorted.ts'
-import type { Mark, MarkKind, ProjectDoc } from './types.ts'
+import type { Mark, MarkKind, ProjectDoc, SoundSpan } from './types.ts'
+
+export type MarkChange = Partial<Pick<Mark, 'time' | 'kind' | 'name' | 'hue' | 'text'>> & { end?: Flicks | null }
+
+export type MarkEdit =
+  | { type: 'addMarks'; marks: Mark[] }
+  | { type: 'changeMark'; markId: string; change: MarkChange }
+  | { type: 'standMarks'; markIds: string[]; clipId: string | null }
+  | { type: 'removeMarks'; markIds: string[] }
+  | { type: 'found'; kinds: MarkKind[]; marks: Mark[]; spans?: SoundSpan[] }
+
+export const markReducers: Reducers<MarkEdit> = {
+  addMarks: (recorder, { marks }) => addMarks(recorder, marks),
+  changeMark: (recorder, { markId, change }) => changeMark(recorder, markId, change),
+  standMarks: (recorder, { markIds, clipId }) => standMarks(recorder, markIds, clipId),
+  removeMarks: (recorder, { markIds }) => removeMarks(recorder, markIds),
+  found: (recorder, { kinds, marks, spans }) => {
+    foundMarks(recorder, kinds, marks)
+    if (spans) recorder.set(['spans'], spans)
+  },
+}
 
 /**
  * All marks on the master's time, ascending: those of clips stand where the clip is placed, and not at all while it is not.
@@ -26,7 +47,7 @@ export function marksOnMaster(doc: Pick<ProjectDoc, 'marks' | 'placements'>): Ma
 }
 
 /** @throws EditError for an id that exists, or a clip that is not there */
-export function addMarks(recorder: Recorder, added: readonly Mark[]): void {
+function addMarks(recorder: Recorder, added: readonly Mark[]): void {
   const { doc } = recorder
   const seen = new Set<string>()
   for (const { id, clipId } of added) {
@@ -38,10 +59,8 @@ export function addMarks(recorder: Recorder, added: readonly Mark[]): void {
   forgetMarks(recorder.doc)
 }
 
-export type MarkChange = Partial<Pick<Mark, 'time' | 'kind' | 'name' | 'hue' | 'text'>> & { end?: Flicks | null }
-
 /** @throws EditError when the mark is gone */
-export function changeMark(recorder: Recorder, id: string, { end, ...change }: MarkChange): void {
+function changeMark(recorder: Recorder, id: string, { end, ...change }: MarkChange): void {
   const before = own(recorder.doc.marks, id)
   if (!before) throw new EditError('this mark is gone')
   const { found: _, ...mark }: Mark = { ...before, ...change }
@@ -55,7 +74,7 @@ export function changeMark(recorder: Recorder, id: string, { end, ...change }: M
 }
 
 /** What a user named, moved or made stays; only what an earlier search proposed gives way. */
-export function foundMarks(recorder: Recorder, kinds: readonly MarkKind[], found: readonly Mark[]): void {
+function foundMarks(recorder: Recorder, kinds: readonly MarkKind[], found: readonly Mark[]): void {
   const gone = Object.values(recorder.doc.marks).filter((m) => m.found && kinds.includes(m.kind))
   for (const { id } of gone) recorder.remove(['marks', id])
   addMarks(
@@ -64,13 +83,13 @@ export function foundMarks(recorder: Recorder, kinds: readonly MarkKind[], found
   )
 }
 
-export function removeMarks(recorder: Recorder, ids: readonly string[]): void {
+function removeMarks(recorder: Recorder, ids: readonly string[]): void {
   for (const id of ids) if (own(recorder.doc.marks, id)) recorder.remove(['marks', id])
   forgetMarks(recorder.doc)
 }
 
 /** Puts marks on a clip, or on the master again, without moving what they point at. */
-export function standMarks(recorder: Recorder, ids: readonly string[], clipId: string | null): void {
+function standMarks(recorder: Recorder, ids: readonly string[], clipId: string | null): void {
   for (const id of ids) {
     const mark = own(recorder.doc.marks, id)
     if (mark) recorder.set(['marks', id], standingOn(recorder.doc, mark, clipId))

@@ -15,6 +15,7 @@ import {
   usualDistance,
 } from '../grid/index.ts'
 import { FLICKS_PER_SECOND, type Flicks, flicks } from '../time/index.ts'
+import { drafted, type Reducers } from './drawer.ts'
 import { EditError } from './lookup.ts'
 import type { Pulse } from './types.ts'
 
@@ -28,17 +29,28 @@ export type PulseAct =
   | { do: 'taps'; taps: Flicks[]; lag: Flicks }
   | { do: 'lock' | 'unlock'; range: Stretch }
 
+export type PulseEdit = { type: 'setPulse'; pulse: Pulse | null } | { type: 'correctPulse'; act: PulseAct }
+
+export const pulseReducers: Reducers<PulseEdit> = {
+  setPulse: drafted((doc, { pulse }) => {
+    doc.pulse = foundAnew(doc.pulse, pulse)
+  }),
+  correctPulse: drafted((doc, { act }) => {
+    doc.pulse = corrected(doc.pulse, act)
+  }),
+}
+
 interface Stretch {
   from: Flicks
   to: Flicks
 }
 
 /** A pulse found anew; stretches that were locked stay as they are. */
-export function foundAnew(before: Pulse | null, found: Pulse | null): Pulse | null {
+function foundAnew(before: Pulse | null, found: Pulse | null): Pulse | null {
   return found && before ? onGrid(found, keepLocked(before, found)) : found
 }
 
-export function corrected(pulse: Pulse | null, act: PulseAct): Pulse {
+function corrected(pulse: Pulse | null, act: PulseAct): Pulse {
   if (!pulse && act.do !== 'taps') throw new EditError('there are no beats yet; find the pulse, or tap it, first')
   const before: Pulse = pulse ?? { tempoBpm: 0, metre: 4, confidence: 0, beats: [], downbeats: [] }
   if (act.do === 'taps' && act.taps.length < 4) throw new EditError('at least four taps are needed to fit beats to them')

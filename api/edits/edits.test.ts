@@ -1,4 +1,4 @@
-import { checkEdits } from './index.ts'
+import { checkEdits } from '../index.ts'
 
 const at = (body: unknown, rest: () => Promise<void> = async () => undefined) => checkEdits(body, rest)
 const check = (...edits: unknown[]) =>

@@ -1,0 +1,55 @@
+import { VERDICTS } from '@pendolo/core/lineup'
+import { CLIP_STATES, type ClipEdit, METHODS, PLACED_BY, POINT_KINDS } from '@pendolo/core/project'
+import * as yup from 'yup'
+import { angle } from './angles.ts'
+import { type Fields, id, ids, recordOf, time } from './parts.ts'
+
+const placement = yup
+  .object({
+    start: time.required(),
+    rate: yup.number().min(0.1).max(10).required(),
+    method: yup.string().oneOf(METHODS).required(),
+    verdict: yup.string().oneOf(VERDICTS).required(),
+    confidence: yup.number().min(0).max(1).required(),
+    why: yup.string().max(500).defined(),
+    locked: yup.boolean().required(),
+    jumps: yup
+      .array(yup.object({ at: time.required(), by: time.required() }).noUnknown().required())
+      .max(1000)
+      .optional(),
+  })
+  .noUnknown()
+
+export const clipFields: Fields<ClipEdit> = {
+  addClips: {
+    angles: yup.array(angle.required()).max(1000).required(),
+    clips: yup
+      .array(
+        yup
+          .object({ id: id.required(), fileId: id.required(), angleId: id.nullable().defined(), state: yup.string().oneOf(CLIP_STATES).required() })
+          .noUnknown()
+          .required(),
+      )
+      .max(10_000)
+      .required(),
+  },
+  setMaster: { clipId: id.required() },
+  moveClips: {
+    clipIds: ids,
+    angle: yup.lazy((given) =>
+      given && typeof given === 'object' && 'name' in given ? angle.required() : yup.object({ id: id.required() }).noUnknown().required(),
+    ),
+  },
+  setAside: { clipIds: ids, aside: yup.boolean().required() },
+  place: {
+    by: yup.string().oneOf(PLACED_BY).required(),
+    placements: recordOf(placement.required()),
+    loose: recordOf(yup.string().max(500).defined()),
+  },
+  nudge: { clipIds: ids, by: time.required() },
+  clipPoint: { clipId: id.required(), point: yup.string().oneOf(POINT_KINDS).required(), time: time.nullable().defined() },
+  placeByPoint: { clipIds: ids, point: yup.string().oneOf(POINT_KINDS).required() },
+  lock: { clipIds: ids, locked: yup.boolean().required() },
+  accept: { clipIds: ids },
+  park: { clipIds: ids, parked: yup.boolean().required() },
+}

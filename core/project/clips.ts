@@ -1,0 +1,54 @@
+import type { Flicks } from '../time/index.ts'
+import { drafted, type Reducers } from './drawer.ts'
+import { own } from './ids.ts'
+import { clipOf, EditError, placementOf } from './lookup.ts'
+import { accept, moveClips, nudge, type Placing, park, place, placeByPoint, setMaster, setPoint } from './places.ts'
+import type { Angle, Clip, PointKind, ProjectDoc } from './types.ts'
+
+export type ClipEdit =
+  | { type: 'addClips'; angles: Angle[]; clips: Clip[] }
+  | { type: 'setMaster'; clipId: string }
+  | { type: 'moveClips'; clipIds: string[]; angle: Angle | { id: string } }
+  | { type: 'setAside'; clipIds: string[]; aside: boolean }
+  | ({ type: 'place' } & Placing)
+  | { type: 'nudge'; clipIds: string[]; by: Flicks }
+  | { type: 'clipPoint'; clipId: string; point: PointKind; time: Flicks | null }
+  | { type: 'placeByPoint'; clipIds: string[]; point: PointKind }
+  | { type: 'lock'; clipIds: string[]; locked: boolean }
+  | { type: 'accept'; clipIds: string[] }
+  | { type: 'park'; clipIds: string[]; parked: boolean }
+
+export const clipReducers: Reducers<ClipEdit> = {
+  addClips: drafted((doc, { angles, clips }) => addClips(doc, angles, clips)),
+  setMaster: drafted((doc, { clipId }) => setMaster(doc, clipOf(doc, clipId))),
+  moveClips: drafted((doc, { clipIds, angle }) => moveClips(doc, clipIds, angle)),
+  setAside: drafted((doc, { clipIds, aside }) => {
+    for (const id of clipIds) {
+      clipOf(doc, id).state = aside ? 'aside' : 'in'
+      if (aside && id === doc.masterClipId) throw new EditError('the master cannot be set aside; choose another master first')
+    }
+  }),
+  place: drafted(place),
+  nudge: drafted((doc, { clipIds, by }) => nudge(doc, clipIds, by)),
+  clipPoint: drafted((doc, { clipId, point, time }) => setPoint(doc, clipId, point, time)),
+  placeByPoint: drafted((doc, { clipIds, point }) => placeByPoint(doc, clipIds, point)),
+  lock: drafted((doc, { clipIds, locked }) => {
+    for (const id of clipIds) placementOf(doc, id).locked = locked
+  }),
+  accept: drafted((doc, { clipIds }) => accept(doc, clipIds)),
+  park: drafted((doc, { clipIds, parked }) => park(doc, clipIds, parked)),
+}
+
+function addClips(doc: ProjectDoc, angles: readonly Angle[], clips: readonly Clip[]): void {
+  const known = new Set(doc.angles.map((a) => a.id))
+  for (const angle of angles) {
+    if (known.has(angle.id)) throw new EditError('this angle is in the project already')
+    known.add(angle.id)
+    doc.angles.push(angle)
+  }
+  for (const clip of clips) {
+    if (own(doc.clips, clip.id)) throw new EditError('this clip is in the project already')
+    if (clip.angleId !== null && !known.has(clip.angleId)) throw new EditError('a clip names an angle that is not in the project')
+    doc.clips[clip.id] = clip
+  }
+}
