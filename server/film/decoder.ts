@@ -5,7 +5,7 @@ import type { Readable } from 'node:stream'
 import type { Framing } from '@pendolo/core/picture'
 import type { FileFacts } from '@pendolo/core/project'
 import type { Config } from '../config.ts'
-import { decoderArguments, endChild, inputArguments, lastWords, limitsFor, start } from '../media/ffmpeg.ts'
+import { decoderArguments, dropChild, inputArguments, lastWords, limitsFor, start } from '../media/ffmpeg.ts'
 import { MediaError, wordsFor } from '../media/words.ts'
 
 /** A decoded picture with its number on the file's frame grid. */
@@ -121,6 +121,6 @@ export class FrameDecoder {
 
   /** May be called twice. */
   close(): void {
-    endChild(this.#child)
+    dropChild(this.#child)
   }
 }

@@ -6,7 +6,7 @@ import { DEFAULT_STRIP, type Placement } from '@pendolo/core/project'
 import { interpolate } from '@pendolo/core/signal'
 import { FLICKS_PER_SECOND, frameStart, piecesOf } from '@pendolo/core/time'
 import type { Config } from '../config.ts'
-import { Cancelled, endChild, inputArguments, lastWords, limitsFor, start } from '../media/ffmpeg.ts'
+import { Cancelled, dropChild, inputArguments, lastWords, limitsFor, start } from '../media/ffmpeg.ts'
 import { present } from '../media/originals.ts'
 import { folded, soundClock } from '../media/sound-clock.ts'
 import { MediaError, wordsFor } from '../media/words.ts'
@@ -147,7 +147,7 @@ class PlacedSound {
   }
 
   close(): void {
-    endChild(this.#child)
+    dropChild(this.#child)
   }
 }
 

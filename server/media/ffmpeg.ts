@@ -226,7 +226,7 @@ function launch(command: string, args: readonly string[], stdio: ('ignore' | 'pi
   return child
 }
 
-/** Starts ffmpeg with pipes left to the caller, who must end it with {@link endChild}. @param beyond told when it goes beyond its limits, then it is ended */
+/** Starts ffmpeg with pipes left to the caller, who must end it with {@link dropChild}. @param beyond told when it goes beyond its limits, then it is ended */
 export function start(config: Config, args: readonly string[], stdio: ('ignore' | 'pipe')[], limits: Limits, beyond: (words: string) => void): ChildProcess {
   const child = launch(config.ffmpeg, args, stdio, limits)
   const unwatch = watch(child, limits, (words) => {
@@ -242,6 +242,18 @@ export function start(config: Config, args: readonly string[], stdio: ('ignore' 
 export function endChild(child: ChildProcess): void {
   if (child.exitCode === null && child.signalCode === null) child.kill('SIGKILL')
 }
+
+/**
+ * Ends a child of {@link start} whose output nobody reads any more. What waits unread in its pipes would otherwise keep
+ * them open, and the child known, for as long as this process lives.
+ */
+export function dropChild(child: ChildProcess): void {
+  endChild(child)
+  child.stdout?.destroy()
+}
+
+/** How many processes are running, or have ended with output that is still unread. */
+export const childrenKnown = (): number => living.size
 
 export function lastWords(text: string): string {
   const lines = text
