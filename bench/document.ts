@@ -4,8 +4,8 @@ import { existsSync, mkdirSync, mkdtempSync, rmSync } from 'node:fs'
 import os from 'node:os'
 import path from 'node:path'
 import { createClient } from '@libsql/client'
-import { planFilm } from '../core/cut/index.ts'
-import { applyEdits, type Edit, type FileFacts, type ProjectDoc, pictureSpans, pointsOf } from '../core/project/index.ts'
+import { planFilm } from '../core/film/index.ts'
+import { applyEdits, type Edit, type FileFacts, isMaster, type ProjectDoc, pictureSpans, pointsOf } from '../core/project/index.ts'
 import { FLICKS_PER_SECOND, type Flicks, flicks, frameStart } from '../core/time/index.ts'
 
 const HOURS = 2
@@ -94,7 +94,7 @@ async function measure(url: string, home: string, folder: string): Promise<void>
   const { doc } = await state()
   const cutId = doc.activeCutId
   const placement = { start: flicks(0), rate: 1, method: 'hand', verdict: 'sure', confidence: 1, why: '', locked: false } as const
-  const cameras = Object.values(doc.clips).filter((c) => c.id !== doc.masterClipId)
+  const cameras = Object.values(doc.clips).filter((c) => !isMaster(doc, c.id))
   await edit([{ type: 'place', by: 'hand', placements: Object.fromEntries(cameras.map((c) => [c.id, placement])), loose: {} }])
 
   // Anybody who asks meanwhile waits no longer than this.
@@ -181,7 +181,7 @@ async function measure(url: string, home: string, folder: string): Promise<void>
   const whole = best(9, () => JSON.stringify(JSON.parse(JSON.stringify(now.doc))))
   const spans = pictureSpans(now.doc, (fileId) => facts.get(fileId))
   const order = now.doc.angles.map((a) => a.id)
-  const plan = best(9, () => planFilm(pointsOf(now.doc.cuts[0]), spans, order, flicks(0), flicks(HOURS * 3600 * FLICKS_PER_SECOND)))
+  const plan = best(9, () => planFilm(pointsOf(now.doc.cuts[0]), { spans, order, standIn: 'next' }, flicks(0), flicks(HOURS * 3600 * FLICKS_PER_SECOND)))
   const apply = best(41, (i) => applyEdits(now.doc, [choose(i * 100, 5)]))
   const client = createClient({ url: `file:${path.join(home, 'pendolo.db')}` })
   const { rows } = await client.execute('SELECT length(forward) + length(backward) AS n FROM edits ORDER BY seq DESC LIMIT 60')

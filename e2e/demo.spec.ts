@@ -143,7 +143,7 @@ test('the beats are those the band played', async ({ page }) => {
               id: name,
               name,
               hue,
-              kind: to ? 'section' : 'cue',
+              kind: to ? 'part' : 'cue',
               time: Math.round(from * SECOND),
               ...(to && { end: Math.round(to * SECOND) }),
             })),

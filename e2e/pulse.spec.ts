@@ -49,7 +49,7 @@ test('marks and beats come from a file; a broken one is refused with its line', 
   await expect
     .poll(async () => (await state()).marks.map((m) => [m.name, m.kind, m.time / SECOND, (m.end ?? 0) / SECOND, m.text ?? '']))
     .toEqual([
-      ['Opening', 'section', 4, 6, 'quiet, then loud'],
+      ['Opening', 'part', 4, 6, 'quiet, then loud'],
       ['Bell', 'cue', 9.5, 0, ''],
     ])
 })

@@ -2,6 +2,7 @@ import { type ChildProcess, spawn } from 'node:child_process'
 import { once } from 'node:events'
 import { mkdirSync, mkdtempSync, symlinkSync } from 'node:fs'
 import path from 'node:path'
+import { clockOf, marksOf, type ProjectDoc, pointsOf, pulseOf } from '@pendolo/core/project'
 
 const root = path.dirname(import.meta.dirname)
 
@@ -108,16 +109,12 @@ export class TestServer {
     return (await response.json()) as T
   }
 
-  /** A project's state, with marks and switch points as lists in order of time. */
+  /** A project's state, with marks, switch points and beats as lists in order of time, and the clip that is the clock. */
   async project<T>(id: string): Promise<T> {
-    const state = await this.api<{ doc: { marks: Record<string, { time: number }>; cuts: { points: Record<string, object> }[] } }>(`/projects/${id}`)
-    const marks = Object.values(state.doc.marks).sort((a, b) => a.time - b.time)
-    const points = (record: Record<string, object>) =>
-      Object.entries(record)
-        .map(([time, choice]) => ({ time: Number(time), ...choice }))
-        .sort((a, b) => a.time - b.time)
-    const cuts = state.doc.cuts.map((cut) => ({ ...cut, points: points(cut.points) }))
-    return { ...state, doc: { ...state.doc, marks, cuts } } as T
+    const state = await this.api<{ doc: ProjectDoc }>(`/projects/${id}`)
+    const { doc } = state
+    const cuts = doc.cuts.map((cut) => ({ ...cut, points: pointsOf(cut) }))
+    return { ...state, doc: { ...doc, marks: marksOf(doc), cuts, pulse: pulseOf(doc), masterClipId: clockOf(doc) } } as T
   }
 
   /** Waits until no job waits or runs. */

@@ -11,7 +11,7 @@ interface State {
     clips: Record<string, { fileId: string; points?: Record<string, number> }>
     placements: Record<string, { start: number; rate: number; verdict: string; method: string; why: string; confidence: number | null }>
     marks: { time: number; end?: number; kind: string; name: string }[]
-    keep: { start: number | null; end: number | null }
+    cuts: { pieces: { from: number | null; to: number | null }[] }[]
   }
   files: { id: string; name: string }[]
 }
@@ -142,7 +142,7 @@ test('parts are marked where the cameras were started anew, once for each take, 
   await page.goto(`${server.url}/${id}/line-up`)
   await page.getByRole('button', { name: 'Mark parts' }).click()
   await expect(page.getByText('2 parts marked')).toBeVisible()
-  const parts = async () => (await state()).doc.marks.filter((m) => m.kind === 'section')
+  const parts = async () => (await state()).doc.marks.filter((m) => m.kind === 'part')
   await expect.poll(async () => (await parts()).map((m) => m.name)).toEqual(['Part 1', 'Part 2'])
   const [first, second] = await parts()
   expect(first.time).toBe(0)
@@ -157,11 +157,11 @@ test('parts are marked where the cameras were started anew, once for each take, 
   // One part alone can leave the house.
   await page.getByRole('option', { name: 'Go to Part 2' }).click()
   await page.getByRole('button', { name: 'Film only this part' }).click()
-  await expect.poll(async () => (await state()).doc.keep).toEqual({ start: second.time, end: second.end })
+  await expect.poll(async () => (await state()).doc.cuts[0].pieces).toMatchObject([{ from: second.time, to: second.end }])
   await page.keyboard.press('Control+z')
   await page.keyboard.press('Control+z')
   await expect.poll(parts).toEqual([])
-  expect((await state()).doc.keep).toEqual({ start: null, end: null })
+  expect((await state()).doc.cuts[0].pieces).toMatchObject([{ from: null, to: null }])
 })
 
 test('a take is shown at another speed from the playhead on, and found at the speed it is told', async ({ page }) => {

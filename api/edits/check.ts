@@ -3,14 +3,28 @@ import * as yup from 'yup'
 import { angleFields } from './angles.ts'
 import { clipFields } from './clips.ts'
 import { cutFields } from './cut.ts'
-import { markFields } from './marks.ts'
+import { markFields, withKindsOfToday } from './marks.ts'
+import { masterFields } from './master.ts'
 import { mixFields } from './mix.ts'
 import { type Fields, MOST_ENTRIES } from './parts.ts'
+import { pictureFields } from './picture.ts'
+import { programmeFields } from './programme.ts'
 import { pulseFields } from './pulse.ts'
 import { settingsFields } from './settings.ts'
 
 /** One drawer a subject, as in core/project. */
-const FIELDS: Fields<Edit> = { ...settingsFields, ...clipFields, ...angleFields, ...pulseFields, ...markFields, ...cutFields, ...mixFields }
+const FIELDS: Fields<Edit> = {
+  ...settingsFields,
+  ...clipFields,
+  ...masterFields,
+  ...angleFields,
+  ...pulseFields,
+  ...markFields,
+  ...cutFields,
+  ...programmeFields,
+  ...mixFields,
+  ...pictureFields,
+}
 
 const SCHEMAS: ReadonlyMap<string, yup.ObjectSchema<yup.AnyObject>> = new Map(
   EDIT_TYPES.map((type) => [
@@ -105,5 +119,5 @@ export async function checkEdits(body: unknown, rest: () => Promise<void>): Prom
     }
     await rest()
   }
-  return edits as Edit[]
+  return (edits as Edit[]).map(withKindsOfToday)
 }

@@ -1,9 +1,11 @@
 import { VERDICTS } from '@pendolo/core/lineup'
-import { CLIP_STATES, type ClipEdit, METHODS, PLACED_BY, POINT_KINDS } from '@pendolo/core/project'
+import { CHANNEL_LAYOUTS, CLIP_STATES, type ClipEdit, METHODS, PLACED_BY, POINT_KINDS } from '@pendolo/core/project'
+import { PROJECT_RATES } from '@pendolo/core/time'
 import * as yup from 'yup'
 import { angle } from './angles.ts'
-import { type Fields, id, ids, recordOf, time } from './parts.ts'
+import { channelName, type Fields, id, ids, recordOf, time } from './parts.ts'
 
+const rate = yup.string().test('rate', 'no frame rate that a project can have', (text) => text == null || PROJECT_RATES.some((r) => r === text))
 const placement = yup
   .object({
     start: time.required(),
@@ -33,7 +35,6 @@ export const clipFields: Fields<ClipEdit> = {
       .max(10_000)
       .required(),
   },
-  setMaster: { clipId: id.required() },
   moveClips: {
     clipIds: ids,
     angle: yup.lazy((given) =>
@@ -52,4 +53,17 @@ export const clipFields: Fields<ClipEdit> = {
   lock: { clipIds: ids, locked: yup.boolean().required() },
   accept: { clipIds: ids },
   park: { clipIds: ids, parked: yup.boolean().required() },
+  workedFile: { clipId: id.required(), fileId: id.nullable().defined() },
+  clipRate: {
+    clipId: id.required(),
+    rate: rate.nullable().defined(),
+  },
+  channel: {
+    clipId: id.required(),
+    channel: channelName.required(),
+    change: yup
+      .object({ name: yup.string().max(120), layout: yup.string().oneOf(CHANNEL_LAYOUTS), on: yup.boolean(), turned: yup.boolean(), delay: time.nullable() })
+      .noUnknown()
+      .required(),
+  },
 }

@@ -1,8 +1,10 @@
+import { TRANSITION_KINDS } from '@pendolo/core/cut'
 import type { CutEdit } from '@pendolo/core/project'
 import * as yup from 'yup'
-import { type Fields, id, name, time } from './parts.ts'
+import { type Fields, id, length, name, time } from './parts.ts'
 
-const choice = yup.object({ angleId: id.required(), clipId: id.optional() }).noUnknown()
+const transition = yup.object({ kind: yup.string().oneOf(TRANSITION_KINDS).required(), length: length.required() }).noUnknown()
+const choice = yup.object({ angleId: id.required(), clipId: id.optional(), transition: transition.optional().default(undefined) }).noUnknown()
 
 export const cutFields: Fields<CutEdit> = {
   choose: { cutId: id.required(), time: time.required(), choice: choice.required(), since: time.optional() },
@@ -14,5 +16,5 @@ export const cutFields: Fields<CutEdit> = {
   renameCut: { cutId: id.required(), name: name.required() },
   removeCut: { cutId: id.required() },
   activeCut: { cutId: id.required() },
-  keep: { start: time.nullable().optional(), end: time.nullable().optional() },
+  transition: { cutId: id.required(), time: time.required(), transition: transition.nullable().defined() },
 }

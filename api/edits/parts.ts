@@ -1,4 +1,5 @@
 import { HUE_COUNT, isId, MOST_TIME } from '@pendolo/core/project'
+import { FLICKS_PER_SECOND } from '@pendolo/core/time'
 import * as yup from 'yup'
 
 /** Shapes of the edits of a subject, one for each of its types. */
@@ -14,11 +15,19 @@ export const ids = yup.array(id.required()).max(MOST_ENTRIES).required()
 // Not trimmed here: nothing of an edit is changed on its way; core/project trims names.
 export const name = yup.string().matches(/\S/, 'give it a name').max(120)
 export const time = yup.number().integer('times are whole flicks').min(-MOST_TIME).max(MOST_TIME)
+/** A positive length, at most a day. */
+export const length = yup
+  .number()
+  .integer('times are whole flicks')
+  .min(1)
+  .max(86_400 * FLICKS_PER_SECOND)
 export const hue = yup
   .number()
   .integer()
   .min(0)
   .max(HUE_COUNT - 1)
+/** Number of a stream and of a channel in it. */
+export const channelName = yup.string().matches(/^\d{1,3}\.\d{1,3}$/, 'a channel is named by the numbers of its stream and of itself in it, as 0.1')
 /** A half-open range of time. */
 export const stretch = yup.object({ from: time.required(), to: time.required() }).noUnknown()
 

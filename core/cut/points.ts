@@ -1,16 +1,31 @@
 import { type Flicks, firstFrom, lastUpTo } from '../time/index.ts'
 
-/** "From here on, this choice": an angle, or one take of it where several lie on the same stretch. */
-export interface SwitchPoint {
-  readonly time: Flicks
+/** What stands in where the chosen angle has no picture. */
+export const STAND_INS = ['next', 'black'] as const
+export type StandIn = (typeof STAND_INS)[number]
+
+export const TRANSITION_KINDS = ['dissolve', 'dip'] as const
+export type TransitionKind = (typeof TRANSITION_KINDS)[number]
+
+/** How one picture gives way to the next: half of it lies before the cut, half behind. */
+export interface Transition {
+  readonly kind: TransitionKind
+  /** Positive. */
+  readonly length: Flicks
+}
+
+/** An angle, or one take of it where several lie on the same stretch. */
+export interface Choice {
   readonly angleId: string
   /** Set when one of several takes of the angle is meant. */
   readonly clipId?: string
+  /** How what was before gives way; absent: at once. */
+  readonly transition?: Transition
 }
 
-export interface Choice {
-  readonly angleId: string
-  readonly clipId?: string
+/** "From here on, this choice." */
+export interface SwitchPoint extends Choice {
+  readonly time: Flicks
 }
 
 /** Switch points, ascending in time, no two at the same time. Every function here returns a new list in that form. */
@@ -101,6 +116,14 @@ export function join(points: Points, time: Flicks): SwitchPoint[] {
   return spliced(points, index, index + 1, [])
 }
 
-function pick(choice: Choice): Choice {
-  return choice.clipId === undefined ? { angleId: choice.angleId } : { angleId: choice.angleId, clipId: choice.clipId }
+function pick({ angleId, clipId, transition }: Choice): Choice {
+  return { angleId, ...(clipId !== undefined && { clipId }), ...(transition && { transition }) }
+}
+
+/** Gives the point at `time` a transition, or takes it away. @throws CutError when no point is at `time` */
+export function withTransition(points: Points, time: Flicks, transition: Transition | null): SwitchPoint[] {
+  const index = firstAt(points, time)
+  if (points[index]?.time !== time) throw new CutError('there is no cut at this place')
+  const { transition: _, ...point } = points[index]
+  return points.with(index, transition ? { ...point, transition } : point)
 }

@@ -1,6 +1,6 @@
-import { type PictureSpan, type PlannedStretch, planFilm } from '../cut/index.ts'
-import { eventRange, type FileFacts, frameGridOf, type ProjectDoc, pictureSpans, pointsOf, projectRate } from '../project/index.ts'
-import { FLICKS_PER_SECOND, type Flicks, flicks, frameAt, frameShownAt, frameStart, nextFrameStart, type Rate, secondsToFlicks, ZERO } from '../time/index.ts'
+import { activeCut, type FilmRun, filmOf, spanOnGrid } from '../film/index.ts'
+import { type FileFacts, frameGridOf, type PictureSpan, type ProjectDoc, pictureSpans, projectRate } from '../project/index.ts'
+import { clipToMaster, type Flicks, frameAt, frameShownAt, frameStart, type Rate, secondsToFlicks, ZERO } from '../time/index.ts'
 
 /** A gathered file as exchange files refer to it. */
 export interface ExchangeFile {
@@ -12,35 +12,55 @@ export interface ExchangeFile {
 
 /** A run of frames of one source on the project's frame grid. */
 export interface Segment {
-  /** First project frame, counted from master time 0, and number of project frames. */
+  /** First frame on the tracks' own count, see {@link Exchange}, and number of frames. */
   readonly fromFrame: number
   readonly frames: number
-  /** null = nothing there (gap or black). */
+  /** Frame of the master's time that is shown at the first one; null on a card. */
+  readonly masterFrame: number | null
+  /** null = nothing there (gap, black or a card). */
   readonly source: {
     readonly file: ExchangeFile
     readonly clipId: string
     readonly angleName: string
-    /** Frame of the file shown at the segment's first project frame, 0 = the file's first picture. */
+    /** Frame of the file shown at the segment's first frame, 0 = the file's first picture. */
     readonly firstFrame: number
     readonly rate: number
   } | null
   readonly standIn: boolean
+  /** Words of a card. */
+  readonly text?: string
 }
 
-/** A project as exchange formats need it: tracks of segments on the project's frames. */
+/** Part of a recording of the master on the tracks. */
+export interface MasterSegment {
+  readonly file: ExchangeFile
+  readonly fromFrame: number
+  readonly frames: number
+  /** Frames of the recording, at the project's rate, before the part. */
+  readonly firstFrame: number
+}
+
+/**
+ * A project as exchange formats and the film need it: tracks of segments on the project's frames. The tracks follow
+ * the programme. Their frames are counted so that the programme's first frame has the number that it has on the
+ * master's time: a film without removed middles stands on the master's time as a whole. What was recorded before the first
+ * kept range and behind the last one stands on the tracks of the angles all the same.
+ */
 export interface Exchange {
   readonly name: string
   readonly rate: Rate
   readonly dropFrame: boolean
   readonly startFrame: number
   readonly cutName: string
-  /** First project frame of all tracks: 0, or where a film begins that begins before the master. */
+  /** First frame of all tracks: 0, or where a film begins that begins before the master. */
   readonly originFrame: number
   readonly fromFrame: number
   readonly toFrame: number
   readonly cut: Segment[]
+  /** The programme: where its runs lie on the tracks. */
+  readonly runs: readonly { readonly fromFrame: number; readonly frames: number; readonly masterFrame: number | null; readonly fade: Flicks }[]
   readonly angles: { name: string; id: string; segments: Segment[] }[]
-  readonly master: { file: ExchangeFile; frames: number } | null
+  readonly master: MasterSegment[]
   readonly doc: ProjectDoc
 }
 
@@ -48,60 +68,61 @@ export class ExchangeError extends Error {
   readonly code = 'exchange'
 }
 
-/** A film may begin so long before the first recording, and end so long after the last one: a title, a quiet end. */
-const QUIET = 60 * FLICKS_PER_SECOND
-
-/**
- * Half-open range of master time that the film covers: what is kept, as far as something was recorded near it, else from
- * zero to the master's end.
- * @param event where anything was recorded
- */
-export function filmRange(doc: ProjectDoc, masterDuration: Flicks, event: { start: Flicks; end: Flicks }): { start: Flicks; end: Flicks } {
-  const rate = projectRate(doc.settings)
-  const within = (time: Flicks) => flicks(Math.max(Math.min(ZERO, event.start) - QUIET, Math.min(Math.max(masterDuration, event.end) + QUIET, time)))
-  const end = doc.keep.end === null ? frameStart(frameAt(masterDuration, rate), rate) : within(doc.keep.end)
-  return { start: nextFrameStart(within(doc.keep.start ?? ZERO), rate), end: nextFrameStart(end, rate) }
+/** A run on the tracks: their frame count, and the master's. */
+interface Track {
+  readonly fromFrame: number
+  readonly frames: number
+  readonly masterFrame: number | null
 }
 
 /**
- * Lays the project out on its frame grid. A picture belongs to a project frame by the one rule of core/time, asked
+ * Lays a version of the project out on its frame grid. A picture belongs to a frame by the one rule of core/time, asked
  * at the frame's start.
- * @throws ExchangeError when there is no master
+ * @param options.cutId version; the one at hand where none is named
+ * @param options.part half-open range of the master's time to which the film is limited
+ * @throws ExchangeError when nothing is placed, or the programme keeps nothing
  */
-export function layOut(name: string, doc: ProjectDoc, files: ReadonlyMap<string, ExchangeFile>): Exchange {
+export function layOut(
+  name: string,
+  doc: ProjectDoc,
+  files: ReadonlyMap<string, ExchangeFile>,
+  { cutId, part }: { cutId?: string; part?: { from: Flicks; to: Flicks } } = {},
+): Exchange {
   const rate = projectRate(doc.settings)
-  const masterClip = doc.masterClipId ? doc.clips[doc.masterClipId] : undefined
-  const masterFile = masterClip && files.get(masterClip.fileId)
-  if (!masterFile) throw new ExchangeError('the project has no master yet; choose one in Gather')
-  const range = filmRange(
-    doc,
-    secondsToFlicks(masterFile.facts.durationSeconds),
-    eventRange(doc, (id) => files.get(id)?.facts),
-  )
-  if (range.end <= range.start) throw new ExchangeError('nothing was recorded in what the film keeps; change its head or tail in Switch')
-  const origin = flicks(Math.min(ZERO, range.start))
-  const cut = doc.cuts.find((c) => c.id === doc.activeCutId) ?? doc.cuts[0]
-  const spans = pictureSpans(doc, (id) => files.get(id)?.facts)
-  const order = doc.angles.map((a) => a.id)
-  const stretches = planFilm(
-    onGrid(pointsOf(cut), rate),
-    spans.map((s) => spanOnGrid(s, rate)),
-    order,
-    range.start,
-    range.end,
-    doc.settings.standIn,
-  )
-  const segmentOf = (s: PlannedStretch): Segment => segment(doc, files, rate, s.start, s.end, s.clipId, s.standIn)
+  const factsOf = (id: string) => files.get(id)?.facts
+  const cut = doc.cuts.find((c) => c.id === cutId) ?? activeCut(doc)
+  const film = filmOf(doc, factsOf, { cutId: cut.id, onGrid: true, ...(part && { part }) })
+  const { master, event } = film.bounds
+  if (master.end <= master.start) throw new ExchangeError('the project has no master yet, and nothing that is placed; choose one in Gather')
+  const [first] = film.runs
+  if (!first) throw new ExchangeError('nothing was recorded in what the film keeps; change its head or tail in Switch')
+  const base = frameAt(first.from ?? ZERO, rate)
+  const onTracks = (run: FilmRun): Track => ({
+    fromFrame: base + frameAt(run.at, rate),
+    frames: frameAt(run.length, rate),
+    masterFrame: run.from === null ? null : frameAt(run.from, rate),
+  })
+  const tracks = film.runs.map(onTracks)
+  const originFrame = Math.min(0, base)
+  const wide = widened(tracks, originFrame, frameAt(event.end, rate) + 1)
+  const spans = pictureSpans(doc, factsOf).map((s) => spanOnGrid(s, rate))
+  const last = tracks[tracks.length - 1]
   return {
     name,
     rate,
     dropFrame: doc.settings.dropFrame,
     startFrame: doc.settings.startFrame,
     cutName: cut.name,
-    originFrame: frameAt(origin, rate),
-    fromFrame: frameAt(range.start, rate),
-    toFrame: frameAt(range.end, rate),
-    cut: stretches.map(segmentOf),
+    originFrame,
+    fromFrame: base,
+    toFrame: last.fromFrame + last.frames,
+    cut: film.plan().map(({ at, length, from, clipId, standIn, run }) => {
+      const fromFrame = base + frameAt(at, rate)
+      const frames = frameAt(length, rate)
+      if (from === null) return { fromFrame, frames, masterFrame: null, source: null, standIn, ...(run.text !== undefined && { text: run.text }) }
+      return segment(doc, files, rate, { fromFrame, frames, masterFrame: frameAt(from, rate) }, clipId, standIn)
+    }),
+    runs: tracks.map((t, i) => ({ ...t, fade: film.runs[i].fade })),
     angles: doc.angles
       .map((angle) => ({
         id: angle.id,
@@ -111,57 +132,74 @@ export function layOut(name: string, doc: ProjectDoc, files: ReadonlyMap<string,
           files,
           rate,
           spans.filter((s) => s.angleId === angle.id),
-          origin,
+          wide,
         ),
       }))
       .flatMap((a) => a.segments.map((segments, i) => ({ id: a.id, name: i === 0 ? a.name : `${a.name} (${i + 1})`, segments }))),
-    master: { file: masterFile, frames: frameAt(secondsToFlicks(masterFile.facts.durationSeconds), rate) },
+    master: masterSegments(doc, files, rate, wide),
     doc,
   }
 }
 
-function onGrid<T extends { readonly time: Flicks }>(points: readonly T[], rate: Rate): T[] {
-  return points.map((p) => ({ ...p, time: nextFrameStart(p.time, rate) }))
+/** Runs reaching out over what was recorded before the first kept range and behind the last one, as far as the tracks go. */
+function widened(tracks: readonly Track[], originFrame: number, endFrame: number): Track[] {
+  const out = tracks.map((t) => ({ ...t }))
+  const [first, last] = [out[0], out[out.length - 1]]
+  if (last.masterFrame !== null) last.frames = Math.max(last.frames, endFrame - last.masterFrame)
+  const before = first.masterFrame === null ? 0 : first.fromFrame - originFrame
+  if (first.masterFrame !== null)
+    Object.assign(first, { fromFrame: first.fromFrame - before, masterFrame: first.masterFrame - before, frames: first.frames + before })
+  return out
 }
 
-/** A project frame has the clip's picture when its start lies in the span: both ends move up to the next frame start. */
-function spanOnGrid(span: PictureSpan, rate: Rate): PictureSpan {
-  return { ...span, start: nextFrameStart(span.start, rate), end: nextFrameStart(span.end, rate) }
+/** The part of a range of master frames [from, to) that a run shows; null where it shows none of it. */
+function within(track: Track, from: number, to: number): Track | null {
+  if (track.masterFrame === null) return null
+  const begin = Math.max(from, track.masterFrame)
+  const end = Math.min(to, track.masterFrame + track.frames)
+  return end > begin ? { fromFrame: track.fromFrame + (begin - track.masterFrame), frames: end - begin, masterFrame: begin } : null
 }
 
-function segment(
-  doc: ProjectDoc,
-  files: ReadonlyMap<string, ExchangeFile>,
-  rate: Rate,
-  start: Flicks,
-  end: Flicks,
-  clipId: string | null,
-  standIn: boolean,
-): Segment {
-  const fromFrame = frameAt(start, rate)
-  const frames = frameAt(end, rate) - fromFrame
+/** The recordings of the master on the tracks: each as long as it lasts. */
+function masterSegments(doc: ProjectDoc, files: ReadonlyMap<string, ExchangeFile>, rate: Rate, tracks: readonly Track[]): MasterSegment[] {
+  return doc.master.clipIds.flatMap((id) => {
+    const file = files.get(doc.clips[id]?.fileId ?? '')
+    const placement = doc.placements[id]
+    if (!file || !placement) return []
+    const from = frameAt(placement.start, rate)
+    const to = frameAt(clipToMaster(secondsToFlicks(file.facts.durationSeconds), placement), rate)
+    return tracks.flatMap((track) => {
+      const piece = within(track, from, to)
+      return piece ? [{ file, fromFrame: piece.fromFrame, frames: piece.frames, firstFrame: (piece.masterFrame as number) - from }] : []
+    })
+  })
+}
+
+function segment(doc: ProjectDoc, files: ReadonlyMap<string, ExchangeFile>, rate: Rate, track: Track, clipId: string | null, standIn: boolean): Segment {
   const clip = clipId ? doc.clips[clipId] : undefined
   const file = clip && files.get(clip.fileId)
   const placement = clipId ? doc.placements[clipId] : undefined
   const grid = file && frameGridOf(file.facts)
-  if (!clip || !file || !placement || !grid) return { fromFrame, frames, source: null, standIn }
-  const firstFrame = frameShownAt(start, placement, grid)
-  if (firstFrame === null) return { fromFrame, frames, source: null, standIn }
+  const nothing = { ...track, source: null, standIn }
+  if (!clip || !file || !placement || !grid || track.masterFrame === null) return nothing
+  const firstFrame = frameShownAt(frameStart(track.masterFrame, rate), placement, grid)
+  if (firstFrame === null) return nothing
   const angleName = doc.angles.find((a) => a.id === clip.angleId)?.name ?? ''
-  return { fromFrame, frames, source: { file, clipId: clip.id, angleName, firstFrame, rate: placement.rate }, standIn }
+  return { ...track, source: { file, clipId: clip.id, angleName, firstFrame, rate: placement.rate }, standIn }
 }
 
 /** Clips of an angle on as few lanes as keep them from overlapping; the first lane holds the earliest. */
-function angleLanes(doc: ProjectDoc, files: ReadonlyMap<string, ExchangeFile>, rate: Rate, spans: PictureSpan[], origin: Flicks): Segment[][] {
+function angleLanes(doc: ProjectDoc, files: ReadonlyMap<string, ExchangeFile>, rate: Rate, spans: PictureSpan[], tracks: readonly Track[]): Segment[][] {
   const lanes: Segment[][] = []
   const ends: number[] = []
-  for (const span of spans) {
-    // What a camera saw before the tracks begin is outside the film and cut off here.
-    const grid = spanOnGrid(span, rate)
-    const start = flicks(Math.max(origin, grid.start))
-    if (grid.end <= start) continue
-    const one = segment(doc, files, rate, start, grid.end, span.clipId, false)
-    if (!one.source || one.frames <= 0) continue
+  const pieces = tracks.flatMap((track) =>
+    spans.flatMap((span) => {
+      const piece = within(track, frameAt(span.start, rate), frameAt(span.end, rate))
+      const one = piece && segment(doc, files, rate, piece, span.clipId, false)
+      return one?.source ? [one] : []
+    }),
+  )
+  for (const one of pieces) {
     let lane = ends.findIndex((end) => end <= one.fromFrame)
     if (lane < 0) lane = lanes.push([]) - 1
     lanes[lane].push(one)

@@ -1,6 +1,6 @@
 import { applyEdits, emptyProject, type FileFacts } from '../project/index.ts'
 import { FLICKS_PER_SECOND, flicks, secondsToFlicks } from '../time/index.ts'
-import { ExchangeError, type ExchangeFile, filmRange, layOut, readOtioPlacements, writeEdl, writeOtio } from './index.ts'
+import { ExchangeError, type ExchangeFile, layOut, readOtioPlacements, writeEdl, writeOtio } from './index.ts'
 
 const sound = { codec: 'pcm', channels: 2, layout: 'stereo', sampleRate: 48000, startSeconds: 0, streams: 1 }
 const facts = (seconds: number, video: FileFacts['video'], timecode: string | null = null): FileFacts => ({
@@ -86,7 +86,6 @@ describe('the project on its frame grid', () => {
 
   test('head and tail trims give the film’s range', () => {
     const doc = applyEdits(show(), [{ type: 'keep', start: at(2), end: at(6) }]).doc
-    expect(filmRange(doc, at(20), { start: at(0), end: at(20) })).toEqual({ start: at(2), end: at(6) })
     const { cut, fromFrame, toFrame } = layOut('Show', doc, files)
     expect([fromFrame, toFrame]).toEqual([50, 150])
     expect(cut.reduce((n, s) => n + s.frames, 0)).toBe(100)
@@ -140,7 +139,7 @@ test('a mark over a range lasts in OpenTimelineIO and carries its note; one on a
     {
       type: 'addMarks',
       marks: [
-        { id: 'r', time: at(6), end: at(8.4), kind: 'section', name: 'Refrain', hue: 1, text: 'brass stands up' },
+        { id: 'r', time: at(6), end: at(8.4), kind: 'part', name: 'Refrain', hue: 1, text: 'brass stands up' },
         { id: 'k', time: at(2), kind: 'note', name: 'on b', hue: 2, clipId: 'b1' },
       ],
     },

@@ -4,7 +4,7 @@ import { type MarkSheet, MarksError, readMarks, readOtioPlacements, writeMarks }
 const sheet: MarkSheet = {
   marks: [
     { time: 1.5, end: null, kind: 'cue', name: 'first word', text: '', hue: 1 },
-    { time: 4, end: 9, kind: 'section', name: 'March, second strain', text: 'a "note"', hue: 2 },
+    { time: 4, end: 9, kind: 'part', name: 'March, second strain', text: 'a "note"', hue: 2 },
   ],
   beats: { beats: [0.5, 1, 1.5, 2], downbeats: [0] },
 }

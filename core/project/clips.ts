@@ -2,12 +2,12 @@ import type { Flicks } from '../time/index.ts'
 import { drafted, type Reducers } from './drawer.ts'
 import { own } from './ids.ts'
 import { clipOf, EditError, placementOf } from './lookup.ts'
-import { accept, moveClips, nudge, type Placing, park, place, placeByPoint, setMaster, setPoint } from './places.ts'
-import type { Angle, Clip, PointKind, ProjectDoc } from './types.ts'
+import { isMaster } from './master.ts'
+import { accept, moveClips, nudge, type Placing, park, place, placeByPoint, setPoint } from './places.ts'
+import { type Angle, type Channel, type Clip, DEFAULT_CHANNEL, type PointKind, type ProjectDoc } from './types.ts'
 
 export type ClipEdit =
   | { type: 'addClips'; angles: Angle[]; clips: Clip[] }
-  | { type: 'setMaster'; clipId: string }
   | { type: 'moveClips'; clipIds: string[]; angle: Angle | { id: string } }
   | { type: 'setAside'; clipIds: string[]; aside: boolean }
   | ({ type: 'place' } & Placing)
@@ -17,15 +17,19 @@ export type ClipEdit =
   | { type: 'lock'; clipIds: string[]; locked: boolean }
   | { type: 'accept'; clipIds: string[] }
   | { type: 'park'; clipIds: string[]; parked: boolean }
+  /** The file that is used in the original's place; null goes back to the original. */
+  | { type: 'workedFile'; clipId: string; fileId: string | null }
+  /** Pictures a second as "num/den", where the file says it wrongly; null goes back to what the file says. */
+  | { type: 'clipRate'; clipId: string; rate: string | null }
+  | { type: 'channel'; clipId: string; channel: string; change: Partial<Omit<Channel, 'turned' | 'delay'>> & { turned?: boolean; delay?: Flicks | null } }
 
 export const clipReducers: Reducers<ClipEdit> = {
   addClips: drafted((doc, { angles, clips }) => addClips(doc, angles, clips)),
-  setMaster: drafted((doc, { clipId }) => setMaster(doc, clipOf(doc, clipId))),
   moveClips: drafted((doc, { clipIds, angle }) => moveClips(doc, clipIds, angle)),
   setAside: drafted((doc, { clipIds, aside }) => {
     for (const id of clipIds) {
       clipOf(doc, id).state = aside ? 'aside' : 'in'
-      if (aside && id === doc.masterClipId) throw new EditError('the master cannot be set aside; choose another master first')
+      if (aside && isMaster(doc, id)) throw new EditError('the master cannot be set aside; choose another master first')
     }
   }),
   place: drafted(place),
@@ -37,6 +41,23 @@ export const clipReducers: Reducers<ClipEdit> = {
   }),
   accept: drafted((doc, { clipIds }) => accept(doc, clipIds)),
   park: drafted((doc, { clipIds, parked }) => park(doc, clipIds, parked)),
+  workedFile: drafted((doc, { clipId, fileId }) => {
+    const clip = clipOf(doc, clipId)
+    if (fileId === null) delete clip.workedFileId
+    else clip.workedFileId = fileId
+  }),
+  clipRate: drafted((doc, { clipId, rate }) => {
+    const clip = clipOf(doc, clipId)
+    if (rate === null) delete clip.rate
+    else clip.rate = rate
+  }),
+  channel: drafted((doc, { clipId, channel, change }) => {
+    const clip = clipOf(doc, clipId)
+    const before = own(clip.channels ?? {}, channel) ?? DEFAULT_CHANNEL
+    const { turned = before.turned === true, delay = before.delay ?? null, ...rest } = change
+    const { turned: _, delay: __, ...plain } = { ...before, ...rest }
+    clip.channels = { ...clip.channels, [channel]: { ...plain, ...(turned && { turned }), ...(delay !== null && { delay }) } }
+  }),
 }
 
 function addClips(doc: ProjectDoc, angles: readonly Angle[], clips: readonly Clip[]): void {

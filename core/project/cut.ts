@@ -1,11 +1,12 @@
-import { type Choice, choose, join, paint, reassign, roll, type SwitchPoint } from '../cut/index.ts'
+import { type Choice, choose, join, paint, reassign, roll, type SwitchPoint, type Transition, withTransition } from '../cut/index.ts'
 import type { Flicks } from '../time/index.ts'
 import { drafted, type Reducers } from './drawer.ts'
 import { angleOf, clipOf, cutOf, EditError, named } from './lookup.ts'
+import { setInto } from './programme.ts'
 import type { Recorder } from './recorder.ts'
 import { oneFrame } from './settings.ts'
 import { keepPoints, pointsOf } from './sorted.ts'
-import type { ProjectDoc } from './types.ts'
+import { type ProjectDoc, wholeMaster } from './types.ts'
 
 export type CutEdit =
   | { type: 'choose'; cutId: string; time: Flicks; choice: Choice; since?: Flicks }
@@ -17,7 +18,7 @@ export type CutEdit =
   | { type: 'renameCut'; cutId: string; name: string }
   | { type: 'removeCut'; cutId: string }
   | { type: 'activeCut'; cutId: string }
-  | { type: 'keep'; start?: Flicks | null; end?: Flicks | null }
+  | { type: 'transition'; cutId: string; time: Flicks; transition: Transition | null }
 
 export const cutReducers: Reducers<CutEdit> = {
   choose: (recorder, { cutId, time, choice, since }) => {
@@ -36,8 +37,8 @@ export const cutReducers: Reducers<CutEdit> = {
   join: (recorder, { cutId, time }) => cutPoints(recorder, cutId, (points) => join(points, time)),
   addCut: drafted((doc, { cutId, name, from }) => {
     if (doc.cuts.some((c) => c.id === cutId)) throw new EditError('this version exists already')
-    const points = from === null ? {} : cutOf(doc, from).points
-    doc.cuts.push({ id: cutId, name: named(name, 'a version of the cut'), points: { ...points } })
+    const { points = {}, pieces = wholeMaster(), layers = {} } = from === null ? {} : cutOf(doc, from)
+    doc.cuts.push({ id: cutId, name: named(name, 'a version of the cut'), points: { ...points }, pieces: [...pieces], layers: { ...layers } })
     doc.activeCutId = cutId
   }),
   renameCut: drafted((doc, { cutId, name }) => {
@@ -46,17 +47,15 @@ export const cutReducers: Reducers<CutEdit> = {
   removeCut: drafted((doc, { cutId }) => {
     if (doc.cuts.length === 1) throw new EditError('the last version of the cut stays; add another before removing it')
     cutOf(doc, cutId)
+    const within = setInto(doc, cutId)
+    if (within.length > 0) throw new EditError(`this version is set into ${within.join(', ')}; take it out there first`)
     doc.cuts = doc.cuts.filter((c) => c.id !== cutId)
     if (doc.activeCutId === cutId) doc.activeCutId = doc.cuts[0].id
   }),
   activeCut: drafted((doc, { cutId }) => {
     doc.activeCutId = cutOf(doc, cutId).id
   }),
-  keep: drafted((doc, { start, end }) => {
-    if (start !== undefined) doc.keep.start = start
-    if (end !== undefined) doc.keep.end = end
-    if (doc.keep.start !== null && doc.keep.end !== null && doc.keep.end <= doc.keep.start) throw new EditError('the film must end after it begins')
-  }),
+  transition: (recorder, { cutId, time, transition }) => cutPoints(recorder, cutId, (points) => withTransition(points, time, transition)),
 }
 
 function checkChoice(doc: ProjectDoc, choice: Choice): void {
@@ -82,8 +81,11 @@ function cutPoints(recorder: Recorder, cutId: string, next: (points: readonly Sw
   for (const { time, ...choice } of after.slice(from, newEnd)) {
     const old = left.get(time)
     left.delete(time)
-    if (!old || old.angleId !== choice.angleId || old.clipId !== choice.clipId) recorder.set(path(time), choice)
+    if (!old || !alike(old, choice)) recorder.set(path(time), choice)
   }
   for (const time of left.keys()) recorder.remove(path(time))
   keepPoints(recorder.doc.cuts[index], after)
 }
+
+const alike = (a: Choice, b: Choice): boolean =>
+  a.angleId === b.angleId && a.clipId === b.clipId && a.transition?.kind === b.transition?.kind && a.transition?.length === b.transition?.length

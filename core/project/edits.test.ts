@@ -12,6 +12,7 @@ import {
   type Placement,
   type ProjectDoc,
   pointsOf,
+  stripOf,
 } from './index.ts'
 
 const angle = (id: string, hue = 0): Angle => ({ id, name: id.toUpperCase(), hue, framing: 'fit' })
@@ -133,7 +134,8 @@ describe('edits', () => {
     expect(after.placements.a1).toMatchObject({ start: 0, method: 'master', locked: true })
     expect(after.placements.b1.start).toBe(1000)
     expect(after.placements.master.start).toBe(-1000)
-    expect(after.strips.a1.on).toBe(true)
+    expect(stripOf(after, 'a1').on).toBe(true)
+    expect(stripOf(after, 'master').on).toBe(false)
   })
 
   test('the master can be neither set aside nor parked', () => {

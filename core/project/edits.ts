@@ -4,7 +4,10 @@ import { type ClipEdit, clipReducers } from './clips.ts'
 import { type CutEdit, cutReducers } from './cut.ts'
 import type { Reducers } from './drawer.ts'
 import { type MarkEdit, markReducers } from './marks.ts'
+import { type MasterEdit, masterReducers } from './master.ts'
 import { type MixEdit, mixReducers } from './mix.ts'
+import { type PictureEdit, pictureReducers } from './picture.ts'
+import { type ProgrammeEdit, programmeReducers } from './programme.ts'
 import { type PulseEdit, pulseReducers } from './pulse.ts'
 import { applyPatches, Recorder } from './recorder.ts'
 import { type SettingsEdit, settingsReducers } from './settings.ts'
@@ -15,7 +18,7 @@ enablePatches()
 setAutoFreeze(false)
 
 /** Every change a user or a job can make to a project. One list of them is one transaction and one step of undo. */
-export type Edit = SettingsEdit | ClipEdit | AngleEdit | PulseEdit | MarkEdit | CutEdit | MixEdit
+export type Edit = SettingsEdit | ClipEdit | MasterEdit | AngleEdit | PulseEdit | MarkEdit | CutEdit | ProgrammeEdit | MixEdit | PictureEdit
 
 export type EditType = Edit['type']
 
@@ -23,11 +26,14 @@ export type EditType = Edit['type']
 const REDUCERS: Reducers<Edit> = {
   ...settingsReducers,
   ...clipReducers,
+  ...masterReducers,
   ...angleReducers,
   ...pulseReducers,
   ...markReducers,
   ...cutReducers,
+  ...programmeReducers,
   ...mixReducers,
+  ...pictureReducers,
 }
 
 export const EDIT_TYPES = Object.keys(REDUCERS) as readonly EditType[]

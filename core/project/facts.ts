@@ -1,4 +1,3 @@
-import type { PictureSpan } from '../cut/index.ts'
 import {
   clipToMaster,
   type Flicks,
@@ -45,6 +44,14 @@ export interface FileFacts {
   readonly timeReference?: number | null
   readonly recordedAt: string | null
   readonly camera: string | null
+}
+
+/** A clip's pictures on the master's time, half-open. */
+export interface PictureSpan {
+  readonly clipId: string
+  readonly angleId: string
+  readonly start: Flicks
+  readonly end: Flicks
 }
 
 /** The pictures of a file as a grid of frames; null when it has none. */

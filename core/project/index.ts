@@ -11,31 +11,50 @@ export {
   type EditResult,
   type EditType,
 } from './edits.ts'
-export { eventRange, type FileFacts, frameGridOf, pictureSpans, startFrameOf } from './facts.ts'
+export { eventRange, type FileFacts, frameGridOf, type PictureSpan, pictureSpans, startFrameOf } from './facts.ts'
 export { factsProblem, rateFits, readFacts } from './facts-bounds.ts'
 export { isId } from './ids.ts'
 export { EditError } from './lookup.ts'
 export { type MarkEdit, marksOnMaster } from './marks.ts'
+export { clockOf, isMaster, type MasterEdit, masterRange, stripOf } from './master.ts'
 export { difference, MigrationError, migrate } from './migrate.ts'
 export type { MixEdit } from './mix.ts'
+export type { PictureEdit } from './picture.ts'
 export { MOST_TIME, PLACED_BY, SET_BY_HAND, SOUND_SPEED } from './places.ts'
+export type { PieceChange, ProgrammeEdit } from './programme.ts'
 export type { PulseAct, PulseEdit } from './pulse.ts'
 export { projectRate, type SettingsEdit } from './settings.ts'
-export { marksOf, pointsOf } from './sorted.ts'
+export { inBlocks, marksOf, pointsOf, pulseOf } from './sorted.ts'
 export {
   type Angle,
+  CHANNEL_LAYOUTS,
+  type Channel,
+  type ChannelLayout,
   CLIP_STATES,
   type Clip,
   type ClipState,
   type Cut,
+  channelKey,
   DEFAULT_STRIP,
+  type Envelope,
   emptyProject,
+  envelopeKey,
   HUE_COUNT,
+  LAYER_KINDS,
+  type Layer,
+  type LayerKind,
   MARK_KINDS,
+  MASTER_JOINS,
   type Mark,
   type MarkKind,
+  type Master,
+  type MasterJoin,
   METHODS,
   type Method,
+  type MixRange,
+  type PictureException,
+  type Piece,
+  type PieceKind,
   type Placement,
   POINT_KINDS,
   type PointKind,

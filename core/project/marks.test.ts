@@ -35,7 +35,7 @@ describe('what a search proposes', () => {
   })
 
   test('takes the place of what it proposed before, and of nothing else', () => {
-    let doc = apply(project(), { type: 'addMarks', marks: [mark('mine', 1, { kind: 'phrase' })] }, found(['p1', 'p2'], ['phrase']), found(['s1'], ['section']))
+    let doc = apply(project(), { type: 'addMarks', marks: [mark('mine', 1, { kind: 'phrase' })] }, found(['p1', 'p2'], ['phrase']), found(['s1'], ['part']))
     doc = apply(doc, found(['p3'], ['phrase']))
     expect(names(doc).sort()).toEqual(['mine', 'p3', 's1'])
   })

@@ -1,29 +1,56 @@
 import type { Patch } from 'immer'
-import type { SwitchPoint } from '../cut/index.ts'
-import { pointRecord } from './sorted.ts'
-import type { Mark, ProjectDoc } from './types.ts'
+import type { Choice, SwitchPoint } from '../cut/index.ts'
+import type { Flicks } from '../time/index.ts'
+import { inBlocks, pointRecord } from './sorted.ts'
+import { MASTER_FADE, type Mark, type MarkKind, type ProjectDoc, type Pulse } from './types.ts'
 
 /** Form of the document that this code reads and writes; raised with every change that older code could not read. */
-export const DOC_VERSION = 2
+export const DOC_VERSION = 3
 
 /** A document that was written by a newer Pendolo than this one, or that is none. */
 export class MigrationError extends Error {
   readonly code = 'hurt'
 }
 
+type OldMark = Omit<Mark, 'kind'> & { kind: MarkKind | 'section' }
+
+/** Version 2 knew one master, one range of it for all versions, and parts as sections; beats were one list. */
+interface Version2 extends Omit<ProjectDoc, 'version' | 'marks' | 'cuts' | 'master' | 'pulse' | 'mixRanges' | 'envelopes' | 'exceptions'> {
+  version: 2
+  masterClipId: string | null
+  marks: Record<string, OldMark>
+  cuts: { id: string; name: string; points: Record<string, Choice> }[]
+  keep: { start: Flicks | null; end: Flicks | null }
+  pulse: Pulse | null
+}
+
 /** Version 1 kept marks and switch points as sorted lists. */
-interface Version1 extends Omit<ProjectDoc, 'version' | 'marks' | 'cuts'> {
+interface Version1 extends Omit<Version2, 'version' | 'marks' | 'cuts'> {
   version?: 1
-  marks: Mark[]
+  marks: OldMark[]
   cuts: { id: string; name: string; points: SwitchPoint[] }[]
 }
 
-function fromVersion1({ marks, cuts, ...doc }: Version1): ProjectDoc {
+function fromVersion1({ marks, cuts, ...doc }: Version1): Version2 {
   return {
     ...doc,
     version: 2,
     marks: Object.fromEntries(marks.map((m) => [m.id, m])),
     cuts: cuts.map((cut) => ({ ...cut, points: pointRecord(cut.points) })),
+  }
+}
+
+function fromVersion2({ masterClipId, marks, cuts, keep, pulse, ...doc }: Version2): ProjectDoc {
+  return {
+    ...doc,
+    version: 3,
+    master: { clipIds: masterClipId === null ? [] : [masterClipId], join: 'crossfade', fade: MASTER_FADE },
+    marks: Object.fromEntries(Object.entries(marks).map(([id, m]) => [id, { ...m, kind: m.kind === 'section' ? 'part' : m.kind }])),
+    cuts: cuts.map((cut) => ({ ...cut, pieces: [{ id: 'whole', kind: 'range', from: keep.start, to: keep.end }], layers: {} })),
+    pulse: pulse && inBlocks(pulse),
+    mixRanges: {},
+    envelopes: {},
+    exceptions: {},
   }
 }
 
@@ -36,7 +63,8 @@ export function migrate(doc: unknown): ProjectDoc {
   const { angles, cuts, clips, placements, marks } = (doc ?? {}) as Partial<ProjectDoc>
   const objects = [clips, placements, marks].every((part) => typeof part === 'object' && part !== null)
   if (!Array.isArray(angles) || !Array.isArray(cuts) || !objects) throw new MigrationError('this is no project')
-  if (version === 1) return fromVersion1(doc as Version1)
+  if (version === 1) return fromVersion2(fromVersion1(doc as Version1))
+  if (version === 2) return fromVersion2(doc as Version2)
   if (version === DOC_VERSION) return doc as ProjectDoc
   throw new MigrationError(`this project was written by a newer Pendolo (its version is ${String(version)}, this one reads up to ${DOC_VERSION})`)
 }

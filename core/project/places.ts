@@ -1,7 +1,7 @@
-import { FLICKS_PER_SECOND, type Flicks, flicks, ZERO } from '../time/index.ts'
+import { FLICKS_PER_SECOND, type Flicks, flicks } from '../time/index.ts'
 import { own } from './ids.ts'
 import { angleOf, clipOf, EditError, placementOf } from './lookup.ts'
-import { type Angle, type Clip, DEFAULT_STRIP, type Method, type Placement, type PointKind, type ProjectDoc } from './types.ts'
+import type { Angle, Method, Placement, PointKind, ProjectDoc } from './types.ts'
 
 /** search = all clips were tried; asked = the user had just this clip searched for; hand = the user said where. */
 export const PLACED_BY = ['search', 'asked', 'hand'] as const
@@ -30,32 +30,10 @@ function soundDelay(metres: number): Flicks {
 /** No time of a project lies further from the master's beginning: a week, which whole flicks hold with any speed. */
 export const MOST_TIME = 7 * 86_400 * FLICKS_PER_SECOND
 
-function bounded(placement: Placement): Placement {
+/** @throws EditError beyond {@link MOST_TIME} */
+export function bounded(placement: Placement): Placement {
   if (Math.abs(placement.start) > MOST_TIME) throw new EditError('a clip cannot lie more than a week from the master')
   return placement
-}
-
-export function setMaster(doc: ProjectDoc, clip: Clip): void {
-  const before = doc.masterClipId
-  if (before === clip.id) return
-  // Places are on the old master's time. Where the new master has a place there, all others move with it.
-  const shift = before && doc.placements[clip.id]?.rate === 1 ? doc.placements[clip.id].start : null
-  if (shift === null) doc.placements = {}
-  else
-    for (const placement of Object.values(doc.placements)) {
-      placement.start = flicks(placement.start - shift)
-      bounded(placement)
-    }
-  doc.masterClipId = clip.id
-  clip.state = 'in'
-  doc.placements[clip.id] = { start: ZERO, rate: 1, method: 'master', verdict: 'sure', confidence: 1, why: 'the master itself', locked: true }
-  delete doc.loose[clip.id]
-  if (before) {
-    if (doc.placements[before]) Object.assign(doc.placements[before], { method: 'sound', locked: false, why: 'was the master before' })
-    doc.pulse = null
-    delete doc.strips[before]
-  }
-  doc.strips[clip.id] = { ...DEFAULT_STRIP, on: true }
 }
 
 export function moveClips(doc: ProjectDoc, clipIds: string[], angle: Angle | { id: string }): void {
@@ -108,7 +86,8 @@ function isThere(doc: ProjectDoc, id: string, by: Placing['by']): boolean {
 const POINT_TEXT: Record<PointKind, string> = { mark: 'mark', in: 'in point', out: 'out point' }
 
 export function placeByPoint(doc: ProjectDoc, clipIds: readonly string[], point: PointKind): void {
-  const master = doc.masterClipId ? clipOf(doc, doc.masterClipId) : null
+  const clock = doc.master.clipIds[0] ?? null
+  const master = clock === null ? null : clipOf(doc, clock)
   const at = master?.points?.[point]
   if (!master || at === undefined) throw new EditError(`the master has no ${POINT_TEXT[point]} yet; set it where the playhead stands`)
   for (const id of clipIds) {
@@ -177,7 +156,7 @@ export function accept(doc: ProjectDoc, clipIds: string[]): void {
 
 export function park(doc: ProjectDoc, clipIds: string[], parked: boolean): void {
   for (const id of clipIds) {
-    if (id === doc.masterClipId) throw new EditError('the master cannot be parked')
+    if (doc.master.clipIds.includes(id)) throw new EditError('the master cannot be parked; choose another master first')
     const clip = clipOf(doc, id)
     if (parked && own(doc.placements, id)?.locked) throw new EditError('a locked clip cannot be parked; unlock it first')
     clip.state = parked ? 'parked' : 'in'

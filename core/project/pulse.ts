@@ -15,9 +15,11 @@ import {
   usualDistance,
 } from '../grid/index.ts'
 import { FLICKS_PER_SECOND, type Flicks, flicks } from '../time/index.ts'
-import { drafted, type Reducers } from './drawer.ts'
+import type { Reducers } from './drawer.ts'
 import { EditError } from './lookup.ts'
-import type { Pulse } from './types.ts'
+import type { Recorder } from './recorder.ts'
+import { forgetPulse, inBlocks, pulseOf } from './sorted.ts'
+import type { KeptPulse, Pulse } from './types.ts'
 
 /** What a hand can do to beats and bars; without a range it is done everywhere. */
 export type PulseAct =
@@ -32,12 +34,29 @@ export type PulseAct =
 export type PulseEdit = { type: 'setPulse'; pulse: Pulse | null } | { type: 'correctPulse'; act: PulseAct }
 
 export const pulseReducers: Reducers<PulseEdit> = {
-  setPulse: drafted((doc, { pulse }) => {
-    doc.pulse = foundAnew(doc.pulse, pulse)
-  }),
-  correctPulse: drafted((doc, { act }) => {
-    doc.pulse = corrected(doc.pulse, act)
-  }),
+  setPulse: (recorder, { pulse }) => write(recorder, foundAnew(pulseOf(recorder.doc), pulse)),
+  correctPulse: (recorder, { act }) => write(recorder, corrected(pulseOf(recorder.doc), act)),
+}
+
+/** Writes what differs: blocks that stay as they were are not written. */
+function write(recorder: Recorder, pulse: Pulse | null): void {
+  const before = recorder.doc.pulse
+  if (!pulse || !before) {
+    if (before !== pulse) recorder.set(['pulse'], pulse && inBlocks(pulse))
+    return
+  }
+  const { blocks, ...rest } = inBlocks(pulse)
+  const same = (a: unknown, b: unknown) => a === b || JSON.stringify(a) === JSON.stringify(b)
+  const old: Omit<KeptPulse, 'blocks'> = before
+  for (const key of new Set([...Object.keys(rest), ...Object.keys(before)]) as Set<keyof typeof rest | 'blocks'>) {
+    if (key === 'blocks') continue
+    if (rest[key] === undefined) recorder.remove(['pulse', key])
+    else if (!same(rest[key], old[key])) recorder.set(['pulse', key], rest[key])
+  }
+  for (const [key, block] of Object.entries(blocks)) if (!same(block, before.blocks[key])) recorder.set(['pulse', 'blocks', key], block)
+  for (const key of Object.keys(before.blocks)) if (!(key in blocks)) recorder.remove(['pulse', 'blocks', key])
+  // What a view was made of may have been changed within this step.
+  forgetPulse(recorder.doc)
 }
 
 interface Stretch {

@@ -1,11 +1,12 @@
 import type { Choice, SwitchPoint } from '../cut/index.ts'
-import type { Flicks } from '../time/index.ts'
-import type { Cut, Mark, ProjectDoc } from './types.ts'
+import { FLICKS_PER_SECOND, type Flicks } from '../time/index.ts'
+import type { BeatBlock, Cut, KeptPulse, Mark, ProjectDoc, Pulse } from './types.ts'
 
 // Documents are never changed in place, so a record's sorted view holds as long as the record does. Only a recorder changes
 // the records it has copied itself, and says so.
 const points = new WeakMap<object, readonly SwitchPoint[]>()
 const marks = new WeakMap<object, readonly Mark[]>()
+const pulses = new WeakMap<KeptPulse, Pulse>()
 
 function kept<K extends object, V>(views: WeakMap<K, V>, key: K, make: () => V): V {
   let view = views.get(key)
@@ -43,4 +44,41 @@ export function keepPoints(cut: Pick<Cut, 'points'>, list: readonly SwitchPoint[
 /** Forgets the order of marks that are being changed. */
 export function forgetMarks(doc: Pick<ProjectDoc, 'marks'>): void {
   marks.delete(doc.marks)
+}
+
+const MINUTE = 60 * FLICKS_PER_SECOND
+
+/** The project's pulse with all its beats in one list; made once for each state of it. Not to be changed in place. */
+export function pulseOf(doc: Pick<ProjectDoc, 'pulse'>): Pulse | null {
+  const { pulse } = doc
+  if (!pulse) return null
+  return kept(pulses, pulse, () => {
+    const { blocks, ...rest } = pulse
+    const beats: Flicks[] = []
+    const downbeats: number[] = []
+    for (const key of Object.keys(blocks).sort((a, b) => Number(a) - Number(b))) {
+      const block = blocks[key]
+      for (const index of block.downbeats) downbeats.push(beats.length + index)
+      for (const beat of block.beats) beats.push(beat)
+    }
+    return { ...rest, beats, downbeats }
+  })
+}
+
+/** A pulse in the form in which it is kept. */
+export function inBlocks({ beats, downbeats, ...rest }: Pulse): KeptPulse {
+  const blocks: Record<string, BeatBlock> = {}
+  const down = new Set(downbeats)
+  for (const [i, beat] of beats.entries()) {
+    const key = String(Math.floor(beat / MINUTE))
+    blocks[key] ??= { beats: [], downbeats: [] }
+    if (down.has(i)) blocks[key].downbeats.push(blocks[key].beats.length)
+    blocks[key].beats.push(beat)
+  }
+  return { ...rest, blocks }
+}
+
+/** Forgets the list of beats that are being changed. */
+export function forgetPulse({ pulse }: Pick<ProjectDoc, 'pulse'>): void {
+  if (pulse) pulses.delete(pulse)
 }

@@ -1,8 +1,8 @@
 import type { Choice, Magnet, StandIn } from '../cut/index.ts'
 import type { Verdict } from '../lineup/index.ts'
-import type { Framing } from '../picture/index.ts'
+import type { Framing, Look, View } from '../picture/index.ts'
 import type { SpanKind } from '../speech/index.ts'
-import type { Flicks, Jump } from '../time/index.ts'
+import { FLICKS_PER_SECOND, type Flicks, flicks, type Jump } from '../time/index.ts'
 
 /** What a project is set to; proposed from the material, changeable. */
 export interface Settings {
@@ -25,6 +25,10 @@ export interface Angle {
   /** Index into the hues of the wall, 0 to 11; stays with the angle when the order changes. */
   hue: number
   framing: Framing
+  /** What of the picture is seen, in numbers; on top of `framing`. */
+  view?: View
+  /** How its pictures are corrected. */
+  look?: Look
   /** Metres between the loudspeakers and the camera: its sound comes that much late, its picture does not. */
   distance?: number
 }
@@ -45,6 +49,34 @@ export interface Clip {
   state: ClipState
   /** In the clip's own time. */
   points?: Partial<Record<PointKind, Flicks>>
+  /** A file that was made of the original and is used in its place, with the same timing. */
+  workedFileId?: string
+  /** Pictures a second as "num/den", where what the file says of itself is wrong. */
+  rate?: string
+  /** By stream and channel, as {@link channelKey} writes them; channels that are as they were found are not there. */
+  channels?: Record<string, Channel>
+}
+
+/** Names a channel of a clip: number of the stream and of the channel in it, both from 0. */
+export const channelKey = (stream: number, channel: number): string => `${stream}.${channel}`
+
+/** Names what an envelope belongs to: a clip, or one channel of it. */
+export const envelopeKey = (clipId: string, channel?: string): string => (channel === undefined ? clipId : `${clipId} ${channel}`)
+
+/** How a channel of sound is placed: in the middle, at a side, or as one side of a stereo pair with the next channel. */
+export const CHANNEL_LAYOUTS = ['middle', 'left', 'right', 'pair'] as const
+export type ChannelLayout = (typeof CHANNEL_LAYOUTS)[number]
+
+/** One channel of one stream of a clip. */
+export interface Channel {
+  name: string
+  layout: ChannelLayout
+  /** Off: nobody downstream hears it. */
+  on: boolean
+  /** Polarity turned. */
+  turned?: true
+  /** Later by so much. */
+  delay?: Flicks
 }
 
 /** Ways a placement can come about, in the order of proof. */
@@ -61,9 +93,11 @@ export interface Placement {
   confidence: number
   why: string
   locked: boolean
+  /** Of the clock of the master: how it had been placed before it became that. */
+  was?: Pick<Placement, 'method' | 'verdict' | 'confidence' | 'why' | 'locked'>
 }
 
-export const MARK_KINDS = ['cue', 'section', 'phrase', 'note'] as const
+export const MARK_KINDS = ['cue', 'part', 'phrase', 'note'] as const
 export type MarkKind = (typeof MARK_KINDS)[number]
 
 export interface Mark {
@@ -89,6 +123,7 @@ export interface SoundSpan {
   kind: SpanKind
 }
 
+/** The pulse as it is found, read and corrected. */
 export interface Pulse {
   tempoBpm: number
   metre: number
@@ -98,18 +133,82 @@ export interface Pulse {
   downbeats: number[]
   /** Half-open ranges that no correction and no new search changes. */
   locked?: { from: Flicks; to: Flicks }[]
-  /** How clear the pulse is, 0..1, one value each `clarityStep` seconds; 0 where there is none. */
+  /** How clear the pulse is, 0..1, one value each `clarityStep` seconds from `clarityFrom` on; 0 where there is none. */
   clarity?: number[]
   clarityStep?: number
+  /** Absent: the master's beginning. */
+  clarityFrom?: Flicks
   /** Strong single hits, exact to about 2 ms. */
   hits?: Flicks[]
 }
 
+/** Beats of about a minute. */
+export interface BeatBlock {
+  beats: Flicks[]
+  /** Indices into this block's beats. */
+  downbeats: number[]
+}
+
+/** The pulse as it is kept: in blocks, so that a correction writes only the minutes it changes; `pulseOf` gives it whole. */
+export interface KeptPulse extends Omit<Pulse, 'beats' | 'downbeats'> {
+  /** By number of the minute. */
+  blocks: Record<string, BeatBlock>
+}
+
+/** What a programme is made of: kept ranges of the master, ranges of other versions, cards. */
+export type Piece = { id: string /** Length of the crossfade of the sound where this piece follows another; absent: a short one. */; fade?: Flicks } & (
+  | {
+      kind: 'range'
+      /** Half-open range of the master's time; null where it begins or ends with the master. */
+      from: Flicks | null
+      to: Flicks | null
+    }
+  | {
+      kind: 'version'
+      cutId: string
+      /** Half-open range of that version's programme time; null where it begins or ends with it. */
+      from: Flicks | null
+      to: Flicks | null
+    }
+  | {
+      kind: 'card'
+      length: Flicks
+      /** Absent: black. */
+      text?: string
+    }
+)
+export type PieceKind = Piece['kind']
+
+export const LAYER_KINDS = ['inset', 'background', 'still', 'title'] as const
+export type LayerKind = (typeof LAYER_KINDS)[number]
+
+/** Something over (or behind) the picture in a range of the master's time. */
+export interface Layer {
+  id: string
+  kind: LayerKind
+  from: Flicks
+  to: Flicks
+  /** Higher ones lie over lower ones. */
+  height: number
+  /** Place in the frame: parts of its width and height, 0..1 from the left top. */
+  place: { x: number; y: number; width: number; height: number }
+  /** What is shown: an angle (inset, background), a gathered file (still), or words (title). */
+  angleId?: string
+  fileId?: string
+  text?: string
+  fadeIn?: Flicks
+  fadeOut?: Flicks
+}
+
+/** A version of the cut. */
 export interface Cut {
   id: string
   name: string
   /** From which instant on (flicks as text) what is chosen; `pointsOf` gives them in order. */
   points: Record<string, Choice>
+  /** The programme in its order; at least one piece. */
+  pieces: Piece[]
+  layers: Record<string, Layer>
 }
 
 /** One channel strip; the key is `clipId` (all channels of a clip's first sound stream together). */
@@ -120,47 +219,99 @@ export interface Strip {
   gainDb: number
 }
 
+/** In a half-open range of the master's time a clip (or one channel of it) is heard or not, whatever its strip says. */
+export interface MixRange {
+  id: string
+  clipId: string
+  /** As {@link channelKey} writes it; absent: all channels. */
+  channel?: string
+  from: Flicks
+  to: Flicks
+  on: boolean
+  fadeIn?: Flicks
+  fadeOut?: Flicks
+}
+
+/** A level over time: decibels by instants of the master (flicks as text), straight lines between them. */
+export type Envelope = Record<string, number>
+
+/** For a half-open range of the master's time an angle is seen in another way. */
+export interface PictureException {
+  id: string
+  angleId: string
+  from: Flicks
+  to: Flicks
+  view?: View
+  look?: Look
+}
+
+/** How several recordings that are the master together follow each other where they overlap. */
+export const MASTER_JOINS = ['crossfade', 'order'] as const
+export type MasterJoin = (typeof MASTER_JOINS)[number]
+
+export interface Master {
+  /**
+   * The recordings in the order of their worth; the clock of the first is the master's time. Empty: a free time, to
+   * which clips are placed by each other.
+   */
+  clipIds: string[]
+  /** 'crossfade': from one to the next in the middle of the overlap; 'order': the earlier in the list as long as it lasts. */
+  join: MasterJoin
+  /** Length of the change from one to the next. */
+  fade: Flicks
+}
+
 /** All that a user decides in a project. Facts of files, light copies and proofs live beside it and can be made again. */
 export interface ProjectDoc {
   /** Form of this document; `migrate` brings older ones here. */
-  version: 2
+  version: 3
   settings: Settings
-  masterClipId: string | null
+  master: Master
   angles: Angle[]
   clips: Record<string, Clip>
   placements: Record<string, Placement>
   /** Why a clip could not be placed when it was last tried. */
   loose: Record<string, string>
-  pulse: Pulse | null
+  pulse: KeptPulse | null
   /** By id; `marksOf` gives them in order. */
   marks: Record<string, Mark>
   /** Speech, music, applause and silence of the master; absent until it was listened to for them. */
   spans?: SoundSpan[]
   cuts: Cut[]
   activeCutId: string
-  /** Half-open range of master time that the film keeps; null parts are the master's ends. */
-  keep: { start: Flicks | null; end: Flicks | null }
   strips: Record<string, Strip>
+  mixRanges: Record<string, MixRange>
+  /** By clip, or by clip and channel, as {@link envelopeKey} writes it. */
+  envelopes: Record<string, Envelope>
+  exceptions: Record<string, PictureException>
 }
 
 export const DEFAULT_STRIP: Readonly<Strip> = { on: false, mute: false, solo: false, gainDb: 0 }
+export const DEFAULT_CHANNEL: Readonly<Channel> = { name: '', layout: 'middle', on: true }
 export const HUE_COUNT = 12
+/** Two recorders change over within this time, unless it is set otherwise. */
+export const MASTER_FADE = flicks(FLICKS_PER_SECOND / 20)
+
+/** The programme of a version to begin with: the whole master. */
+export const wholeMaster = (): Piece[] => [{ id: 'whole', kind: 'range', from: null, to: null }]
 
 /** An empty project at 25 frames a second. */
 export function emptyProject(cutId: string): ProjectDoc {
   return {
-    version: 2,
+    version: 3,
     settings: { rate: '25/1', dropFrame: false, width: 1920, height: 1080, startFrame: 0, magnet: 'beat', lead: 0, standIn: 'next' },
-    masterClipId: null,
+    master: { clipIds: [], join: 'crossfade', fade: MASTER_FADE },
     angles: [],
     clips: {},
     placements: {},
     loose: {},
     pulse: null,
     marks: {},
-    cuts: [{ id: cutId, name: 'Cut A', points: {} }],
+    cuts: [{ id: cutId, name: 'Cut A', points: {}, pieces: wholeMaster(), layers: {} }],
     activeCutId: cutId,
-    keep: { start: null, end: null },
     strips: {},
+    mixRanges: {},
+    envelopes: {},
+    exceptions: {},
   }
 }

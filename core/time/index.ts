@@ -10,6 +10,7 @@ export {
   piecesOf,
   placementFromSeconds,
 } from './placement.ts'
+export { masterToProgramme, programmeLength, programmeTimesOf, programmeToMaster, type Run, type Runs, runAt, sliceRuns } from './programme.ts'
 export {
   frameAt,
   frameStart,

@@ -15,7 +15,7 @@ test('large requests do not deafen the server: thousands of marks added, moved a
   const { id } = await server.api<{ id: string }>('/projects', { name: 'Hold' })
   await server.api(`/projects/${id}/gather`, { paths: [path.join(roots, 'master-mix.wav')] })
   await server.idle()
-  const { doc } = await server.api<{ doc: { masterClipId: string } }>(`/projects/${id}`)
+  const { doc } = await server.api<{ doc: { master: { clipIds: string[] } } }>(`/projects/${id}`)
 
   let longest = 0
   let watching = true
@@ -43,7 +43,7 @@ test('large requests do not deafen the server: thousands of marks added, moved a
   await timed('10000 marks', [{ type: 'addMarks', marks: marks(0, 10_000) }])
   await timed('10000 more', [{ type: 'addMarks', marks: marks(10_000, 10_000) }])
   const ids = Array.from({ length: 1000 }, (_, i) => `m${i * 20}`)
-  await timed('1000 put on a clip', [{ type: 'standMarks', markIds: ids, clipId: doc.masterClipId }])
+  await timed('1000 put on a clip', [{ type: 'standMarks', markIds: ids, clipId: doc.master.clipIds[0] }])
   await timed(
     '1000 edits',
     ids.map((markId) => ({ type: 'changeMark', markId, change: { hue: 3 } })),

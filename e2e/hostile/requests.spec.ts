@@ -15,7 +15,7 @@ interface Doc {
   clips: Record<string, { id: string; fileId: string }>
   placements: Record<string, { start: number }>
   cuts: { id: string }[]
-  masterClipId: string
+  master: { clipIds: string[] }
   marks: Record<string, unknown>
   pulse: unknown
 }
@@ -148,10 +148,10 @@ test('lists are checked to their end, states and ids against what there is, and 
   ])
     refused(await edits([edit]), JSON.stringify(edit).slice(0, 120))
   // A lock keeps its clip, but nudges cannot carry an open one out of reach either.
-  expect((await edits([{ type: 'lock', clipIds: [doc.masterClipId], locked: false }])).status).toBe(200)
+  expect((await edits([{ type: 'lock', clipIds: [doc.master.clipIds[0]], locked: false }])).status).toBe(200)
   const week = 7 * 86_400 * FLICK
-  expect((await edits([{ type: 'nudge', clipIds: [doc.masterClipId], by: week }])).status).toBe(200)
-  refused(await edits([{ type: 'nudge', clipIds: [doc.masterClipId], by: 1 }]))
+  expect((await edits([{ type: 'nudge', clipIds: [doc.master.clipIds[0]], by: week }])).status).toBe(200)
+  refused(await edits([{ type: 'nudge', clipIds: [doc.master.clipIds[0]], by: 1 }]))
   expect((await ask('POST', `/api/projects/${id}/undo`, '{}')).status).toBe(200)
   // The film of a head and tail far outside ends with what was recorded, and a minute.
   expect((await edits([{ type: 'keep', start: -6 * 86_400 * FLICK, end: 6 * 86_400 * FLICK }])).status).toBe(200)

@@ -1,10 +1,10 @@
 import { open } from 'node:fs/promises'
 import type { Readable } from 'node:stream'
 import type { Exchange, ExchangeFile } from '@pendolo/core/formats'
-import { heardGains } from '@pendolo/core/mix'
-import { DEFAULT_STRIP, type Placement } from '@pendolo/core/project'
+import { heardGains, type LevelPoint, levelAt, masterShares } from '@pendolo/core/mix'
+import { type Placement, type ProjectDoc, stripOf } from '@pendolo/core/project'
 import { interpolate } from '@pendolo/core/signal'
-import { FLICKS_PER_SECOND, frameStart, piecesOf } from '@pendolo/core/time'
+import { clipToMaster, FLICKS_PER_SECOND, flicks, frameStart, piecesOf, secondsToFlicks, ZERO } from '@pendolo/core/time'
 import type { Config } from '../config.ts'
 import { Cancelled, dropChild, inputArguments, lastWords, limitsFor, start } from '../media/ffmpeg.ts'
 import { present } from '../media/originals.ts'
@@ -17,11 +17,14 @@ const BLOCK = FILM_SOUND_RATE
 /** Input kept around a block for interpolation, frames. */
 const MARGIN = 64
 
-/** Sound of one original on the master's clock, read forwards in blocks. */
+/** Sound of one original on the master's clock, read in blocks: forwards in one go, backwards by beginning anew. */
 class PlacedSound {
-  readonly #child: ReturnType<typeof start>
-  readonly #chunks: AsyncIterator<Buffer>
+  #child: ReturnType<typeof start>
+  #chunks: AsyncIterator<Buffer>
+  readonly #open: () => ReturnType<typeof start>
   readonly #placement: Placement
+  /** Level over master time; empty where it is the same throughout. */
+  readonly #levels: readonly LevelPoint[]
   /** Pieces that ran through: where each begins and ends on the master, and where its clip time 0 would lie, frames. */
   readonly #pieces: { begins: number; ends: number; offset: number }[]
   /** How far a jump may lead back, frames. */
@@ -34,8 +37,9 @@ class PlacedSound {
   #ended = false
   #failure: MediaError | null = null
 
-  constructor(config: Config, file: ExchangeFile, placement: Placement, gain: number) {
+  constructor(config: Config, { file, placement, gain, levels }: Heard) {
     this.#placement = placement
+    this.#levels = levels
     this.gain = gain
     const frames = (t: number) => (t / FLICKS_PER_SECOND) * FILM_SOUND_RATE
     const pieces = piecesOf(placement).map(({ from, to, start }) => ({
@@ -48,48 +52,58 @@ class PlacedSound {
     const { before, filter } = soundClock(file.facts)
     const channels = file.facts.audio?.channels ?? 1
     const graph = channels > 2 ? `${folded(channels, 'stereo')},${filter}` : `${filter},aformat=channel_layouts=stereo`
-    this.#child = start(
-      config,
-      [
-        '-v',
-        'error',
-        '-nostdin',
-        ...before,
-        ...inputArguments(file.path),
-        '-map',
-        '0:a:0',
-        '-af',
-        graph,
-        '-ar',
-        String(FILM_SOUND_RATE),
-        '-ac',
-        '2',
-        '-f',
-        'f32le',
-        'pipe:1',
-      ],
-      ['ignore', 'pipe', 'pipe'],
-      limitsFor(file.facts),
-      (words) => {
-        this.#failure ??= new MediaError(`${file.name} ${words}`)
-      },
-    )
-    let said = ''
-    this.#child.stderr?.on('data', (chunk: Buffer) => {
-      said = (said + chunk.toString('utf8')).slice(-2000)
-    })
-    this.#child.on('error', (error) => {
-      this.#ended = true
-      this.#failure ??= new MediaError(`${file.name} ${wordsFor(error.message)}`, error.message)
-    })
-    this.#child.on('exit', (code) => {
-      if (code) this.#failure ??= new MediaError(`${file.name} ${wordsFor(said)}`, lastWords(said))
-    })
+    const args = ['-v', 'error', '-nostdin', ...before, ...inputArguments(file.path), '-map', '0:a:0', '-af', graph]
+    this.#open = () => {
+      const child = start(
+        config,
+        [...args, '-ar', String(FILM_SOUND_RATE), '-ac', '2', '-f', 'f32le', 'pipe:1'],
+        ['ignore', 'pipe', 'pipe'],
+        limitsFor(file.facts),
+        (words) => {
+          this.#failure ??= new MediaError(`${file.name} ${words}`)
+        },
+      )
+      let said = ''
+      child.stderr?.on('data', (chunk: Buffer) => {
+        said = (said + chunk.toString('utf8')).slice(-2000)
+      })
+      child.on('error', (error) => {
+        this.#ended = true
+        this.#failure ??= new MediaError(`${file.name} ${wordsFor(error.message)}`, error.message)
+      })
+      child.on('exit', (code) => {
+        if (code && child === this.#child) this.#failure ??= new MediaError(`${file.name} ${wordsFor(said)}`, lastWords(said))
+      })
+      return child
+    }
+    this.#child = this.#open()
     this.#chunks = (this.#child.stdout as Readable)[Symbol.asyncIterator]()
+  }
+
+  /** Reads from the beginning again. */
+  #again(): void {
+    dropChild(this.#child)
+    this.#child = this.#open()
+    this.#chunks = (this.#child.stdout as Readable)[Symbol.asyncIterator]()
+    this.#held = new Float32Array(0)
+    this.#heldFrom = 0
+    this.#odd = Buffer.alloc(0)
+    this.#ended = false
   }
 
   /** Adds master frames [from, from + count) to an interleaved stereo block. */
   async addTo(block: Float32Array, from: number, count: number): Promise<void> {
+    if (this.#levels.length === 0) return this.#addTo(block, from, count)
+    const own = new Float32Array(block.length)
+    await this.#addTo(own, from, count)
+    for (let n = 0; n < count; n++) {
+      const level = levelAt(this.#levels, flicks(Math.round(((from + n) / FILM_SOUND_RATE) * FLICKS_PER_SECOND)))
+      block[2 * n] += level * own[2 * n]
+      block[2 * n + 1] += level * own[2 * n + 1]
+    }
+  }
+
+  async #addTo(block: Float32Array, from: number, count: number): Promise<void> {
     const { rate } = this.#placement
     for (const piece of this.#pieces) {
       const position = (n: number) => (from + n - piece.offset) / rate
@@ -119,6 +133,8 @@ class PlacedSound {
   }
 
   async #hold(first: number, last: number): Promise<void> {
+    // What lies before the held frames has been let go; a programme may go back all the same.
+    if (Math.max(0, first) < this.#heldFrom) this.#again()
     const pieces: Float32Array[] = [this.#held]
     let have = this.#heldFrom + this.#held.length / 2
     while (have < last && !this.#ended) {
@@ -151,16 +167,78 @@ class PlacedSound {
   }
 }
 
-/** Which clips are heard in the film, with their factors. */
-function heard(exchange: Exchange, files: ReadonlyMap<string, ExchangeFile>): { file: ExchangeFile; placement: Placement; gain: number }[] {
-  const { doc } = exchange
+interface Heard {
+  readonly file: ExchangeFile
+  readonly placement: Placement
+  readonly gain: number
+  readonly levels: readonly LevelPoint[]
+}
+
+/** Which clips are heard in the film, with their factors; recordings that are the master together give way to each other. */
+function heard(doc: ProjectDoc, files: ReadonlyMap<string, ExchangeFile>): Heard[] {
   const clips = Object.values(doc.clips).filter((c) => c.state === 'in' && doc.placements[c.id] && files.get(c.fileId)?.facts.audio)
-  const gains = heardGains(clips.map((c) => doc.strips[c.id] ?? { ...DEFAULT_STRIP, on: c.id === doc.masterClipId }))
-  return clips.map((c, i) => ({ file: files.get(c.fileId) as ExchangeFile, placement: doc.placements[c.id], gain: gains[i] })).filter((x) => x.gain > 0)
+  const gains = heardGains(clips.map((c) => stripOf(doc, c.id)))
+  const shares = sharesOf(doc, files)
+  return clips
+    .map((c, i) => ({
+      file: files.get(c.fileId) as ExchangeFile,
+      placement: doc.placements[c.id],
+      gain: gains[i],
+      levels: shares.get(c.id) ?? [],
+    }))
+    .filter((x) => x.gain > 0)
+}
+
+/** Levels of the recordings of a master of several; empty where there is but one. */
+function sharesOf({ master, clips, placements }: ProjectDoc, files: ReadonlyMap<string, ExchangeFile>): ReadonlyMap<string, readonly LevelPoint[]> {
+  if (master.clipIds.length < 2) return new Map()
+  const recordings = master.clipIds.flatMap((id) => {
+    const file = files.get(clips[id]?.fileId ?? '')
+    const placement = placements[id]
+    if (!file?.facts.audio || !placement) return []
+    return [{ id, start: clipToMaster(ZERO, placement), end: clipToMaster(secondsToFlicks(file.facts.durationSeconds), placement) }]
+  })
+  return masterShares(recordings, master.join, master.fade)
+}
+
+/** A run of the programme in sound frames: where it begins and ends in the film, with its fades, and on the master. */
+interface SoundRun {
+  readonly begins: number
+  readonly ends: number
+  /** Master frame at `begins`; null is silence. */
+  readonly from: number | null
+  /** Half the lengths of the crossfades at both ends. */
+  readonly into: number
+  readonly out: number
+}
+
+function soundRuns({ runs, fromFrame, rate }: Exchange): SoundRun[] {
+  const frame = (n: number) => Math.round((frameStart(n, rate) / FLICKS_PER_SECOND) * FILM_SOUND_RATE)
+  const zero = frame(fromFrame)
+  const plain = runs.map((r) => ({
+    begins: frame(r.fromFrame) - zero,
+    ends: frame(r.fromFrame + r.frames) - zero,
+    from: r.masterFrame === null ? null : frame(r.masterFrame),
+  }))
+  const half = (i: number): number => {
+    const [a, b] = [plain[i - 1], plain[i]]
+    if (!a || !b) return 0
+    const wanted = Math.round((runs[i].fade / FLICKS_PER_SECOND / 2) * FILM_SOUND_RATE)
+    return Math.min(wanted, Math.floor((a.ends - a.begins) / 2), Math.floor((b.ends - b.begins) / 2))
+  }
+  return plain.map((r, i) => ({ ...r, into: half(i), out: half(i + 1) }))
+}
+
+/** Factor of a run at a frame of the film: 1 within it, falling to 0 over its crossfades. */
+function runLevel(run: SoundRun, at: number): number {
+  const into = run.into > 0 ? (at - (run.begins - run.into)) / (2 * run.into) : 1
+  const out = run.out > 0 ? (run.ends + run.out - at) / (2 * run.out) : 1
+  return Math.max(0, Math.min(1, into, out))
 }
 
 /**
- * Mixes the film's sound as raw 32-bit stereo at 48 kHz, exactly as long as its pictures.
+ * Mixes the film's sound as raw 32-bit stereo at 48 kHz, exactly as long as its pictures. Outside of the crossfades at
+ * its joins it is sample for sample what the master has there.
  * @returns number of sound frames written
  */
 export async function mixSound(
@@ -170,25 +248,52 @@ export async function mixSound(
   out: string,
   signal: AbortSignal,
 ): Promise<number> {
-  const seconds = (frame: number) => frameStart(frame, exchange.rate) / FLICKS_PER_SECOND
-  const from = Math.round(seconds(exchange.fromFrame) * FILM_SOUND_RATE)
-  const total = Math.round(seconds(exchange.toFrame) * FILM_SOUND_RATE) - from
-  const sounds = heard(exchange, files)
+  const runs = soundRuns(exchange)
+  const sounds = heard(exchange.doc, files)
   for (const { file } of sounds) await present(config, file)
-  const sources = sounds.map((h) => new PlacedSound(config, h.file, h.placement, h.gain))
+  const sources = sounds.map((h) => new PlacedSound(config, h))
   // A file handle rejects where a stream without a listener would end the server.
   const file = await open(out, 'w')
   try {
-    for (let done = 0; done < total; done += BLOCK) {
-      if (signal.aborted) throw new Cancelled()
-      const count = Math.min(BLOCK, total - done)
-      const block = new Float32Array(count * 2)
-      for (const source of sources) await source.addTo(block, from + done, count)
-      await file.appendFile(new Uint8Array(block.buffer))
+    // What reaches over a join, for the run that follows.
+    let over: Float32Array = new Float32Array(0)
+    for (const run of runs) {
+      let ahead: Float32Array = new Float32Array(0)
+      const [first, last] = [run.begins - run.into, run.ends + run.out]
+      const shaped = run.into > 0 || run.out > 0
+      for (let at = first; at < last; ) {
+        if (signal.aborted) throw new Cancelled()
+        const count = Math.min(BLOCK, last - at)
+        const block = new Float32Array(count * 2)
+        if (run.from !== null) for (const source of sources) await source.addTo(block, run.from + (at - run.begins), count)
+        if (shaped)
+          for (let n = 0; n < count; n++) {
+            const level = runLevel(run, at + n + 0.5)
+            if (level === 1) continue
+            block[2 * n] *= level
+            block[2 * n + 1] *= level
+          }
+        for (let i = 0; i < over.length && i < block.length; i++) block[i] += over[i]
+        over = over.subarray(Math.min(over.length, block.length))
+        // The last part, in which the next run is faded in, waits for it.
+        const whole = Math.max(0, Math.min(count, run.ends - run.out - at))
+        await file.appendFile(new Uint8Array(block.buffer, 0, whole * 8))
+        if (whole < count) ahead = joinedBlocks(ahead, block.subarray(whole * 2))
+        at += count
+      }
+      over = ahead
     }
+    if (over.length > 0) await file.appendFile(new Uint8Array(Float32Array.from(over).buffer))
   } finally {
     for (const source of sources) source.close()
     await file.close()
   }
-  return total
+  return runs.at(-1)?.ends ?? 0
+}
+
+function joinedBlocks(a: Float32Array, b: Float32Array): Float32Array {
+  const out = new Float32Array(a.length + b.length)
+  out.set(a)
+  out.set(b, a.length)
+  return out
 }

@@ -188,7 +188,7 @@ async function writeSegment(exchange: Exchange, segment: Segment, decoder: Frame
   if (!next)
     throw new MediaError(`${source.file.name} gives no picture at frame ${source.firstFrame}; it may be damaged. Copy it from the card again`, decoder.said)
   for (let k = 0; k < segment.frames; k++) {
-    const wanted = frameShownAt(frameStart(segment.fromFrame + k, exchange.rate), placement, grid) ?? grid.count - 1
+    const wanted = frameShownAt(frameStart((segment.masterFrame as number) + k, exchange.rate), placement, grid) ?? grid.count - 1
     while (next && next.grid <= wanted) {
       current = next
       next = await decoder.next()

@@ -134,7 +134,7 @@ describe('projects', () => {
     expect(two.name).toBe('Other (copy)')
     expect(Object.keys(two.doc.clips)).toEqual(Object.keys(one.doc.clips))
     expect(two.files.map((f) => f.path)).toEqual(one.files.map((f) => f.path))
-    expect(two.doc.clips[two.doc.masterClipId ?? ''].fileId).toBe(two.files[0].id)
+    expect(two.doc.clips[two.doc.master.clipIds[0]].fileId).toBe(two.files[0].id)
     expect((await ask('DELETE', `/api/projects/${id}`)).status).toBe(204)
     expect((await ask('GET', `/api/projects/${id}`)).status).toBe(404)
     expect((await post(`/api/projects/${id}/restore`, {})).status).toBe(204)

@@ -1,7 +1,7 @@
 import { execFileSync } from 'node:child_process'
 import path from 'node:path'
 import type { Job, ProjectState } from '@pendolo/api'
-import { marksOf } from '@pendolo/core/project'
+import { marksOf, pulseOf } from '@pendolo/core/project'
 import { type Serving, serve } from '../http/serve.ts'
 import { makeMedia, showFolder, testConfig, testWorkshop } from '../testing.ts'
 
@@ -27,7 +27,7 @@ async function gathered(...files: string[]): Promise<string> {
   await api(`/projects/${id}/gather`, { paths: files })
   const { doc } = await stateOf(id)
   const master = Object.values(doc.clips).find((c) => c.fileId)
-  if (master && !doc.masterClipId) await api(`/projects/${id}/edits`, { edits: [{ type: 'setMaster', clipId: master.id }] })
+  if (master && doc.master.clipIds.length === 0) await api(`/projects/${id}/edits`, { edits: [{ type: 'setMaster', clipId: master.id }] })
   return id
 }
 const stateOf = async (id: string) => (await api<ProjectState>(`/projects/${id}`)).body
@@ -65,7 +65,7 @@ test('what nobody can find, and microphones that are none, are refused in words'
 test('a microphone without a place is asked to be lined up first', async () => {
   const id = await gathered(clicks(), makeMedia(path.join(folder, 'other.wav'), ['-f', 'lavfi', '-i', 'sine=d=8:f=500', '-c:a', 'pcm_s16le']))
   const { doc } = await stateOf(id)
-  const other = Object.keys(doc.clips).find((c) => c !== doc.masterClipId) as string
+  const other = Object.keys(doc.clips).find((c) => c !== doc.master.clipIds[0]) as string
   expect(await ended(id, { find: 'speech', microphones: [other] })).toMatchObject({ state: 'failed', detail: expect.stringContaining('line it up first') })
 })
 
@@ -73,14 +73,14 @@ test('parts and loud moments become marks that the next search replaces; beats b
   const id = await gathered(clicks())
   expect(await ended(id, {})).toMatchObject({ state: 'done' })
   const { doc, files } = await stateOf(id)
-  expect((doc.pulse?.hits ?? []).length).toBeGreaterThan(10)
+  expect((pulseOf(doc)?.hits ?? []).length).toBeGreaterThan(10)
   const onsets = await fetch(`http://127.0.0.1:${serving.port}/api/media/${files[0].contentKey}/onsets`)
   expect(onsets.status).toBe(200)
   expect((await onsets.arrayBuffer()).byteLength).toBe(20 * 50)
 
   expect(await ended(id, { find: 'parts' })).toMatchObject({ state: 'done' })
   const first = marksOf((await stateOf(id)).doc)
-  expect(first.some((m) => m.kind === 'section')).toBe(true)
+  expect(first.some((m) => m.kind === 'part')).toBe(true)
   const loud = first.find((m) => m.name === 'loud')
   expect(Math.abs((loud?.time ?? 0) / 705_600_000 - 8)).toBeLessThan(0.1)
   await ended(id, { find: 'parts' })

@@ -1,7 +1,7 @@
 import { randomUUID } from 'node:crypto'
 import { writeFile } from 'node:fs/promises'
 import type { FindBody } from '@pendolo/api'
-import { HUE_COUNT, type Mark, type ProjectDoc } from '@pendolo/core/project'
+import { HUE_COUNT, type Mark, type ProjectDoc, pulseOf } from '@pendolo/core/project'
 import { FLICKS_PER_SECOND, secondsToFlicks } from '@pendolo/core/time'
 import { artefactPath, completeFiles } from '../media/artefacts.ts'
 import { present } from '../media/originals.ts'
@@ -52,7 +52,8 @@ async function findBeats(shop: Workshop, run: JobRun, master: FileRow) {
   return { detail: found.beats.length > 0 ? `${found.beats.length} beats in ${found.downbeats.length} bars` : 'there is no steady pulse in this recording' }
 }
 
-async function findParts(shop: Workshop, run: JobRun, { pulse }: ProjectDoc, master: FileRow) {
+async function findParts(shop: Workshop, run: JobRun, doc: ProjectDoc, master: FileRow) {
+  const pulse = pulseOf(doc)
   const grid = { beats: (pulse?.beats ?? []).map((t) => t / FLICKS_PER_SECOND), downbeats: pulse?.downbeats ?? [] }
   const task = { kind: 'parts', config: shop.config, file: master.path, facts: master.facts, grid } as const
   const found = await shop.analysis.run(task, run.signal, (share) => run.report(0.02 + 0.95 * share, 'comparing what is heard when'))
@@ -62,13 +63,13 @@ async function findParts(shop: Workshop, run: JobRun, { pulse }: ProjectDoc, mas
       id: randomUUID(),
       time: secondsToFlicks(start),
       end: secondsToFlicks(end),
-      kind: 'section' as const,
+      kind: 'part' as const,
       name,
       hue: names.indexOf(name) % HUE_COUNT,
     })),
     ...found.loud.map((t) => ({ id: randomUUID(), time: secondsToFlicks(t), kind: 'cue' as const, name: 'loud', hue: 0 })),
   ]
-  await shop.store.edit(run.projectId, [{ type: 'found', kinds: ['section', 'cue'], marks }], 'find parts', {
+  await shop.store.edit(run.projectId, [{ type: 'found', kinds: ['part', 'cue'], marks }], 'find parts', {
     group: run.jobId,
     author: run.author,
   })

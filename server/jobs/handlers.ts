@@ -2,7 +2,7 @@ import { statSync } from 'node:fs'
 import path from 'node:path'
 import type { FilmBody, LineUpBody } from '@pendolo/api'
 import { type ExchangeFile, layOut } from '@pendolo/core/formats'
-import { type Clip, type ProjectDoc, SET_BY_HAND } from '@pendolo/core/project'
+import { type Clip, clockOf, isMaster, type ProjectDoc, SET_BY_HAND } from '@pendolo/core/project'
 import { flicks, frameAt, frameStart, parseRate, type Rate } from '@pendolo/core/time'
 import { type DiskError, needRoom, watchRoom } from '../disk.ts'
 import { renderFilm } from '../film/render.ts'
@@ -126,7 +126,7 @@ async function lineUp(shop: Workshop, run: JobRun) {
   const clips = Object.values(doc.clips).filter((c) => {
     const placement = doc.placements[c.id]
     return (
-      c.id !== doc.masterClipId &&
+      !isMaster(doc, c.id) &&
       c.state === 'in' &&
       !placement?.locked &&
       (asked || !placement || !SET_BY_HAND.has(placement.method)) &&
@@ -140,13 +140,13 @@ async function lineUp(shop: Workshop, run: JobRun) {
   const fileOfClip = (r: Recording) => files.find((f) => f.id === doc.clips[r.id]?.fileId) as FileRow
   const searched = new Set(clips.map((c) => c.id))
   const lying = Object.values(doc.clips)
-    .filter((c) => c.id !== doc.masterClipId && c.state === 'in' && !searched.has(c.id))
+    .filter((c) => !isMaster(doc, c.id) && c.state === 'in' && !searched.has(c.id))
     .flatMap((c) => {
       const placement = doc.placements[c.id]
       const recording = recordingOf(c)
       return recording && placement && (placement.locked || placement.verdict === 'sure') ? [{ recording, ...secondsOf(placement) }] : []
     })
-  const masterRecording = recordingOf(doc.clips[doc.masterClipId as string]) as Recording
+  const masterRecording = recordingOf(doc.clips[clockOf(doc) as string]) as Recording
   const near = body.nearSeconds === undefined ? null : { startSeconds: body.nearSeconds, tolerance: body.tolerance ?? 5 }
   const outcomes = await placeAll(
     [{ recording: masterRecording, startSeconds: 0, rate: 1 }, ...lying],

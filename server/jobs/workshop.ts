@@ -1,4 +1,4 @@
-import type { ProjectDoc } from '@pendolo/core/project'
+import { clockOf, type ProjectDoc } from '@pendolo/core/project'
 import type { Analysis } from '../analysis.ts'
 import type { Config } from '../config.ts'
 import { present } from '../media/originals.ts'
@@ -16,7 +16,7 @@ export interface Workshop {
 
 /** The file that keeps the project's time; `heard` when its sound is needed. */
 export async function masterOf(config: Config, doc: ProjectDoc, files: readonly FileRow[], heard = true): Promise<FileRow> {
-  const clip = doc.masterClipId ? doc.clips[doc.masterClipId] : undefined
+  const clip = doc.clips[clockOf(doc) ?? '']
   const file = clip && files.find((f) => f.id === clip.fileId)
   if (!file) throw new MediaError('there is no master yet; choose one in Gather')
   if (heard && !file.facts.audio) throw new MediaError(`${file.name} has no sound; choose another master`)

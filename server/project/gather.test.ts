@@ -52,7 +52,7 @@ describe('one camera, one angle', () => {
       row('rec.wav', 'recorder', { video: null, durationSeconds: 500 }),
       row('a.mov', 'cam'),
     ])
-    expect(doc.clips[doc.masterClipId ?? ''].fileId).toBe('mix.wav')
+    expect(doc.clips[doc.master.clipIds[0]].fileId).toBe('mix.wav')
     expect(angles).toEqual(['Cam: a.mov', 'Recorder: rec.wav'])
     expect(doc.settings).toMatchObject({ rate: '25/1', width: 1920, height: 1080 })
   })
@@ -60,7 +60,7 @@ describe('one camera, one angle', () => {
   test('a recording that comes after the cameras takes the place of a camera as master', () => {
     const first = applyEdits(emptyProject('cut'), sort(emptyProject('cut'), [row('a.mov', 'cam')]).edits).doc
     const second = applyEdits(first, sort(first, [row('mix.wav', 'desk', { video: null })], true).edits).doc
-    expect(second.clips[second.masterClipId ?? ''].fileId).toBe('mix.wav')
+    expect(second.clips[second.master.clipIds[0]].fileId).toBe('mix.wav')
   })
 })
 

@@ -1,7 +1,7 @@
 import { randomUUID } from 'node:crypto'
 import { stat } from 'node:fs/promises'
 import path from 'node:path'
-import { type Angle, type Clip, type Edit, type FileFacts, nextHue, type ProjectDoc } from '@pendolo/core/project'
+import { type Angle, type Clip, clockOf, type Edit, type FileFacts, nextHue, type ProjectDoc } from '@pendolo/core/project'
 import { PROJECT_RATES, type ProjectRate, rateKey } from '@pendolo/core/time'
 import type { Config } from '../config.ts'
 import type { JobQueue } from '../jobs/queue.ts'
@@ -148,7 +148,7 @@ export async function gather(tools: GatherTools, projectId: string, picked: read
       for (const f of back) known.delete(f.path)
       report.added = all.length
       if (all.length === 0) return null
-      const masterFile = files.find((f) => f.id === (doc.masterClipId ? doc.clips[doc.masterClipId]?.fileId : null))
+      const masterFile = files.find((f) => f.id === doc.clips[clockOf(doc) ?? '']?.fileId)
       const { edits } = sort(doc, all, masterFile?.facts.video != null)
       return { rows: all.map(({ folder: _, ...row }) => row), edits, label: label(all.length, all[0].name) }
     },
@@ -183,7 +183,7 @@ export function sort(
   const byKey = new Map(doc.angles.map((a) => [a.name.toLowerCase(), a]))
   const clips: Clip[] = []
   const replaceable = masterIsCamera && Object.keys(doc.placements).length <= 1
-  const candidates = doc.masterClipId ? (replaceable ? rows.filter((r) => !r.facts.video) : []) : rows
+  const candidates = clockOf(doc) ? (replaceable ? rows.filter((r) => !r.facts.video) : []) : rows
   const master = proposeMaster(candidates)
   let masterClipId: string | null = null
   for (const row of rows) {

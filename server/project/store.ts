@@ -7,6 +7,7 @@ import {
   applyEdits,
   applyEditsWithRests,
   applyKeptPatches,
+  clockOf,
   difference,
   type Edit,
   EditError,
@@ -566,13 +567,19 @@ export class ProjectStore {
     ])
     try {
       const kept = JSON.parse(text) as unknown
-      let doc = migrate(kept)
-      if (doc !== kept) await this.#bringForward(id, revision, kept as ProjectDoc, doc)
-      else for (const row of rows) doc = applyKeptPatches(doc, JSON.parse(row.forward) as Patch[])
+      const last = rows.at(-1)?.seq ?? snapshot
+      // What was done since it was written as a whole is in the form in which it was written.
+      let newest = kept as ProjectDoc
+      for (const row of rows) newest = applyKeptPatches(newest, JSON.parse(row.forward) as Patch[])
+      const doc = migrate(newest)
+      if (doc !== newest) {
+        await this.#bringForward(id, revision, last, newest, doc)
+        rows.length = 0
+      }
       const open: Open = {
         doc,
         revision,
-        seq: rows.at(-1)?.seq ?? snapshot,
+        seq: last,
         rows: rows.length,
         bytes: rows.reduce((sum, r) => sum + r.forward.length, 0),
         recent: [],
@@ -587,9 +594,10 @@ export class ProjectStore {
 
   /**
    * Rewrites a project of an older form, its whole history too: each kept step becomes the difference of the documents
-   * before and after it, brought to today's form. In older forms the snapshot is always the newest document.
+   * before and after it, brought to today's form.
+   * @param newest document of the older form after all that was done; `doc` is the same in today's form
    */
-  async #bringForward(id: string, revision: number, kept: ProjectDoc, doc: ProjectDoc): Promise<void> {
+  async #bringForward(id: string, revision: number, seq: number, newest: ProjectDoc, doc: ProjectDoc): Promise<void> {
     const rows = (
       await this.#db
         .select()
@@ -602,13 +610,13 @@ export class ProjectStore {
       const [from, to] = [migrate(before), migrate(after)]
       changed.push({ seq: row.seq, forward: JSON.stringify(difference(from, to)), backward: JSON.stringify(difference(to, from)) })
     }
-    let at = kept
+    let at = newest
     for (const row of rows.filter((r) => r.state === 'done').reverse()) {
       const before = applyKeptPatches(at, row.backward)
       rewrite(row, before, at)
       at = before
     }
-    at = kept
+    at = newest
     for (const row of rows.filter((r) => r.state === 'undone')) {
       const after = applyKeptPatches(at, row.forward)
       rewrite(row, at, after)
@@ -617,7 +625,7 @@ export class ProjectStore {
     await allOrNone(this.#db, [
       this.#db
         .update(projects)
-        .set({ doc: JSON.stringify(doc) })
+        .set({ doc: JSON.stringify(doc), head: seq })
         .where(and(eq(projects.id, id), eq(projects.revision, revision))),
       ...changed.map(({ seq, ...patches }) =>
         this.#db
@@ -686,7 +694,7 @@ function nothingKnown(row: Head): ProjectSummary {
 }
 
 function summary(row: Head, doc: ProjectDoc, facts: ReadonlyMap<string, FileFacts>): ProjectSummary {
-  const masterFacts = doc.masterClipId ? facts.get(doc.clips[doc.masterClipId]?.fileId ?? '') : undefined
+  const masterFacts = facts.get(doc.clips[clockOf(doc) ?? '']?.fileId ?? '')
   const masterSeconds = masterFacts?.durationSeconds ?? 0
   const length = Math.max(1, secondsToFlicks(masterSeconds))
   const spans = pictureSpans(doc, (id) => facts.get(id))

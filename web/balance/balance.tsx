@@ -1,11 +1,12 @@
 import type { GatheredFile } from '@pendolo/api'
-import { clipShownAt } from '@pendolo/core/cut'
 import { MAX_GAIN_DB, MIN_GAIN_DB } from '@pendolo/core/mix'
-import { type Clip, DEFAULT_STRIP, pictureSpans, type Strip } from '@pendolo/core/project'
+import { type Clip, isMaster, pictureSpans, type Strip, stripOf } from '@pendolo/core/project'
 import { FLICKS_PER_SECOND } from '@pendolo/core/time'
 import { Button, Segmented, Slider, Switch as Toggle } from 'antd'
 import { useEffect, useMemo, useState } from 'react'
 import { Link } from 'react-router'
+import { EngineCanvas } from '../playback/engine-canvas.tsx'
+import { filmFor } from '../playback/film.ts'
 import { eventOf } from '../playback/model.ts'
 import { engine, useEngine } from '../playback/use-engine.ts'
 import { MasterTime } from '../score/master-time.tsx'
@@ -13,7 +14,6 @@ import { Playhead } from '../score/playhead.tsx'
 import { type TimeView, useSize } from '../score/time-view.ts'
 import { usePeaks, Waveform } from '../score/waveform.tsx'
 import type { StageProps } from '../stage.ts'
-import { EngineCanvas } from '../switch/wall.tsx'
 import { Bob } from '../ui/bob.tsx'
 import { Paper } from '../ui/paper.tsx'
 
@@ -30,10 +30,11 @@ export function Balance({ project, edit, top }: StageProps) {
     .filter((c) => c.state === 'in' && doc.placements[c.id] && files.find((f) => f.id === c.fileId)?.facts.audio)
     .sort((a, b) => rank(a) - rank(b) || doc.placements[a.id].start - doc.placements[b.id].start)
   function rank(c: Clip): number {
-    return c.id === doc.masterClipId ? -1 : doc.angles.findIndex((a) => a.id === c.angleId)
+    return isMaster(doc, c.id) ? -1 : doc.angles.findIndex((a) => a.id === c.angleId)
   }
-  const hasPicture = useEngine(({ time }) => (angle ? clipShownAt(spans, angle.id, time) !== null : false))
-  const heard = clips.filter((c) => stripOf(doc.strips, c, doc.masterClipId).on).length
+  const film = filmFor(project)
+  const hasPicture = useEngine(({ time }) => (angle ? film.clipAt(angle.id, time) !== null : false))
+  const heard = clips.filter((c) => stripOf(doc, c.id).on).length
   if (clips.length === 0) {
     return (
       <>
@@ -112,11 +113,11 @@ export function Balance({ project, edit, top }: StageProps) {
           {clips.map((c) => (
             <StripRow
               key={c.id}
-              name={c.id === doc.masterClipId ? 'Master' : (doc.angles.find((a) => a.id === c.angleId)?.name ?? 'Sound')}
+              name={isMaster(doc, c.id) ? 'Master' : (doc.angles.find((a) => a.id === c.angleId)?.name ?? 'Sound')}
               file={files.find((f) => f.id === c.fileId) as GatheredFile}
               start={doc.placements[c.id].start / FLICKS_PER_SECOND}
               rate={doc.placements[c.id].rate}
-              strip={stripOf(doc.strips, c, doc.masterClipId)}
+              strip={stripOf(doc, c.id)}
               view={view}
               onChange={(change) => edit([{ type: 'strip', clipId: c.id, change }], 'balance the sound')}
             />
@@ -125,10 +126,6 @@ export function Balance({ project, edit, top }: StageProps) {
       </div>
     </>
   )
-}
-
-function stripOf(strips: Record<string, Strip>, clip: Clip, masterId: string | null): Strip {
-  return strips[clip.id] ?? { ...DEFAULT_STRIP, on: clip.id === masterId }
 }
 
 /** The left end of the slider is silence. */

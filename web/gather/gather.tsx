@@ -2,8 +2,7 @@ import { DndContext, type DragEndEvent, KeyboardSensor, PointerSensor, useSensor
 import { SortableContext, sortableKeyboardCoordinates, useSortable, verticalListSortingStrategy } from '@dnd-kit/sortable'
 import { CSS } from '@dnd-kit/utilities'
 import type { GatheredFile, Job } from '@pendolo/api'
-import type { Angle, Clip } from '@pendolo/core/project'
-import { nextHue, projectRate } from '@pendolo/core/project'
+import { type Angle, type Clip, clockOf, nextHue, projectRate } from '@pendolo/core/project'
 import { PROJECT_RATES, parseRate, printLength, printRate, type Rate } from '@pendolo/core/time'
 import { App, Button, Checkbox, Dropdown, Form, Input, InputNumber, Popover, Select } from 'antd'
 import { ArrowDownUp, GripVertical } from 'lucide-react'
@@ -35,7 +34,7 @@ export function Gather({ project, edit, top }: StageProps) {
   const clips = Object.values(doc.clips)
   const aside = clips.filter((c) => c.state === 'aside')
   const selected = [...chosen].filter((id) => doc.clips[id])
-  const masterFile = doc.masterClipId ? byId.get(doc.clips[doc.masterClipId].fileId) : undefined
+  const masterFile = byId.get(doc.clips[clockOf(doc) ?? '']?.fileId ?? '')
 
   const toggle = (id: string) =>
     setChosen((now) => {

@@ -1,7 +1,6 @@
 import type { EXCHANGE_FORMATS, FilmBody, Job } from '@pendolo/api'
-import { type PlannedStretch, planFilm } from '@pendolo/core/cut'
-import { filmRange } from '@pendolo/core/formats'
-import { pictureSpans, pointsOf, projectRate } from '@pendolo/core/project'
+import { activeCut, type FilmStretch, type FilmWarning, filmWarnings } from '@pendolo/core/film'
+import { type ProjectDoc, pointsOf, projectRate } from '@pendolo/core/project'
 import { FLICKS_PER_SECOND, type Flicks, PROJECT_RATES, parseRate, printLength, printRate, printTimecode, type Rate } from '@pendolo/core/time'
 import { App, Button, Progress, Select } from 'antd'
 import { type CSSProperties, useMemo, useState } from 'react'
@@ -9,7 +8,8 @@ import { Link } from 'react-router'
 import { Bar, BarChart, ResponsiveContainer, XAxis } from 'recharts'
 import { send } from '../data/client.ts'
 import { useJobs } from '../data/queries.ts'
-import { eventOf, masterEnd } from '../playback/model.ts'
+import { filmFor } from '../playback/film.ts'
+import { keptOf } from '../playback/model.ts'
 import { engine } from '../playback/use-engine.ts'
 import type { StageProps } from '../stage.ts'
 import { Bob } from '../ui/bob.tsx'
@@ -18,32 +18,19 @@ import { Paper } from '../ui/paper.tsx'
 import { hueOf } from '../ui/theme.ts'
 
 const SIZES = ['3840x2160', '1920x1080', '1280x720', '640x360'] as const
-/** Stretches shorter than this are mentioned before the film leaves, frames. */
-const SHORT_FRAMES = 6
 
 export function HandOver({ project, top }: StageProps) {
-  const { doc, files } = project
+  const { doc } = project
   const { notification } = App.useApp()
   const { data: jobs = [] } = useJobs(project.id)
   const rate = projectRate(doc.settings)
   const own = `${doc.settings.width}x${doc.settings.height}`
   const [size, setSize] = useState(own)
   const [filmRate, setFilmRate] = useState<FilmBody['rate']>(doc.settings.rate as FilmBody['rate'])
-  const end = masterEnd(project)
-  const range = filmRange(doc, end, eventOf(project))
-  const cut = doc.cuts.find((c) => c.id === doc.activeCutId) ?? doc.cuts[0]
-  const plan = useMemo(
-    () =>
-      planFilm(
-        pointsOf(cut),
-        pictureSpans(doc, (id) => files.find((f) => f.id === id)?.facts),
-        doc.angles.map((a) => a.id),
-        range.start,
-        range.end,
-        doc.settings.standIn,
-      ),
-    [cut, doc, files, range.start, range.end],
-  )
+  const film = filmFor(project)
+  const range = keptOf(film)
+  const cut = activeCut(doc)
+  const plan = useMemo(() => film.plan(), [film])
   const films = jobs.filter((j) => j.kind === 'film')
   const label = (t: Flicks) => printTimecode(t, { rate, dropFrame: doc.settings.dropFrame }, doc.settings.startFrame)
   const make = async () => {
@@ -54,7 +41,7 @@ export function HandOver({ project, top }: StageProps) {
       notification.error({ title: 'The film was not begun', description: error instanceof Error ? error.message : String(error) })
     }
   }
-  if (!doc.masterClipId || pointsOf(cut).length === 0) {
+  if (pointsOf(cut).length === 0) {
     return (
       <>
         {top(<span className="spring" />)}
@@ -70,7 +57,7 @@ export function HandOver({ project, top }: StageProps) {
       </>
     )
   }
-  const warnings = warn(plan, doc, rate)
+  const warnings = filmWarnings(plan, doc, rate).map((w) => ({ ...w, ...worded(w, doc) }))
   return (
     <>
       {top(
@@ -79,7 +66,7 @@ export function HandOver({ project, top }: StageProps) {
             {cut.name} · {Math.max(0, pointsOf(cut).length - 1)} cuts
           </span>
           <span className="mono">
-            {label(range.start)} – {label(range.end)} · {printLength((range.end - range.start) / FLICKS_PER_SECOND)}
+            {label(range.start)} – {label(range.end)} · {printLength(film.length / FLICKS_PER_SECOND)}
           </span>
           <span className="spring" />
         </>,
@@ -131,7 +118,7 @@ export function HandOver({ project, top }: StageProps) {
           <h3>Before it leaves</h3>
           {warnings.length === 0 && <p className="quiet">Nothing to mention: every stretch has its picture.</p>}
           {warnings.slice(0, 8).map((w) => (
-            <div className="warning" key={w.key}>
+            <div className="warning" key={`${w.kind} ${w.at} ${w.text}`}>
               {w.text}{' '}
               <Link to={`/${project.id}/${w.stage}`} onClick={() => engine.seek(w.at)}>
                 Go there
@@ -195,59 +182,33 @@ function Exchange({ project, format, name, what }: { project: string; format: (t
   )
 }
 
-interface Warning {
-  readonly key: string
-  readonly text: string
-  readonly at: Flicks
-  readonly stage: 'switch' | 'line-up'
-}
-
-function warn(plan: readonly PlannedStretch[], doc: StageProps['project']['doc'], rate: Rate): Warning[] {
-  const out: Warning[] = []
+/** What is to be said of a warning, and where to look at it. */
+function worded(warning: FilmWarning, doc: ProjectDoc): { text: string; stage: 'switch' | 'line-up' } {
   const name = (id: string | null) => doc.angles.find((a) => a.id === id)?.name ?? 'nothing'
-  const frames = (s: PlannedStretch) => Math.round((((s.end - s.start) / FLICKS_PER_SECOND) * rate.num) / rate.den)
-  for (const s of plan) {
-    const seconds = ((s.end - s.start) / FLICKS_PER_SECOND).toFixed(1)
-    if (s.standIn && s.wanted)
-      out.push({
-        key: `s${s.start}`,
-        text: `${seconds} s: ${name(s.wanted)} has no picture there; ${s.angleId ? `the film would show ${name(s.angleId)}` : 'the film would be black'}.`,
-        at: s.start,
-        stage: 'switch',
-      })
-    else if (s.wanted === null)
-      out.push({
-        key: `n${s.start}`,
-        text: `${seconds} s before the first choice; ${s.angleId ? `the film would show ${name(s.angleId)}` : 'the film would be black'}.`,
-        at: s.start,
-        stage: 'switch',
-      })
-    else if (frames(s) < SHORT_FRAMES)
-      out.push({ key: `f${s.start}`, text: `A stretch of only ${frames(s)} frame${frames(s) === 1 ? '' : 's'}.`, at: s.start, stage: 'switch' })
-  }
-  const used = new Set(plan.map((s) => s.clipId))
-  for (const [id, p] of Object.entries(doc.placements)) {
-    if (p.verdict !== 'sure' && used.has(id))
-      out.push({
-        key: id,
-        text: `${name(doc.clips[id]?.angleId ?? null)} is used, but its place is only “${p.verdict}”: look at it in Line up.`,
-        at: p.start,
+  const shows = (id: string | null) => (id ? `the film would show ${name(id)}` : 'the film would be black')
+  switch (warning.kind) {
+    case 'dark':
+      return { text: `${warning.seconds.toFixed(1)} s: ${name(warning.wanted)} has no picture there; ${shows(warning.shown)}.`, stage: 'switch' }
+    case 'unchosen':
+      return { text: `${warning.seconds.toFixed(1)} s before the first choice; ${shows(warning.shown)}.`, stage: 'switch' }
+    case 'short':
+      return { text: `A stretch of only ${warning.frames} frame${warning.frames === 1 ? '' : 's'}.`, stage: 'switch' }
+    case 'doubtful':
+      return {
+        text: `${name(doc.clips[warning.clipId]?.angleId ?? null)} is used, but its place is only “${warning.verdict}”: look at it in Line up.`,
         stage: 'line-up',
-      })
+      }
   }
-  return out
 }
 
-function Figures({ plan, project }: { plan: readonly PlannedStretch[]; project: StageProps['project'] }) {
+function Figures({ plan, project }: { plan: readonly FilmStretch[]; project: StageProps['project'] }) {
   const { doc } = project
   const shown = plan.filter((s) => s.angleId !== null)
-  const total = shown.reduce((t, s) => t + s.end - s.start, 0)
+  const total = shown.reduce((t, s) => t + s.length, 0)
   const bins = [1, 2, 4, 8, 16, 32]
   const data = bins.map((top, i) => ({
     name: i === bins.length - 1 ? `${bins[i - 1]}+` : `<${top}`,
-    stretches: shown.filter(
-      (s) => (s.end - s.start) / FLICKS_PER_SECOND >= (bins[i - 1] ?? 0) && ((s.end - s.start) / FLICKS_PER_SECOND < top || i === bins.length - 1),
-    ).length,
+    stretches: shown.filter((s) => s.length / FLICKS_PER_SECOND >= (bins[i - 1] ?? 0) && (s.length / FLICKS_PER_SECOND < top || i === bins.length - 1)).length,
   }))
   return (
     <>
@@ -265,7 +226,7 @@ function Figures({ plan, project }: { plan: readonly PlannedStretch[]; project: 
         screen time by angle
       </p>
       {doc.angles.map((a, i) => {
-        const share = total > 0 ? shown.filter((s) => s.angleId === a.id).reduce((t, s) => t + s.end - s.start, 0) / total : 0
+        const share = total > 0 ? shown.filter((s) => s.angleId === a.id).reduce((t, s) => t + s.length, 0) / total : 0
         return share > 0 ? (
           <div className="use-row" key={a.id} style={{ '--hue': hueOf(a.hue) } as CSSProperties}>
             <Bob index={i} hue={a.hue} />

@@ -1,13 +1,13 @@
 import type { ProjectState } from '@pendolo/api'
-import { clipShownAt } from '@pendolo/core/cut'
-import { type Clip, type FileFacts, pictureSpans, projectRate } from '@pendolo/core/project'
+import { type Clip, clockOf, type FileFacts, projectRate } from '@pendolo/core/project'
 import { FLICKS_PER_SECOND, type Flicks, flicks, frameStart, masterToClip, type PlacementMap, printTimecode, ZERO } from '@pendolo/core/time'
 import { Button, Segmented, Slider } from 'antd'
-import { useEffect, useMemo, useRef, useState } from 'react'
+import { useEffect, useRef, useState } from 'react'
 import { mediaUrl } from '../data/client.ts'
+import { EngineCanvas } from '../playback/engine-canvas.tsx'
+import { filmFor } from '../playback/film.ts'
 import { masterEnd } from '../playback/model.ts'
 import { engine, useEngine } from '../playback/use-engine.ts'
-import { EngineCanvas } from '../switch/wall.tsx'
 import { hueOf } from '../ui/theme.ts'
 import { readSamples, type Samples } from './pcm.ts'
 
@@ -35,8 +35,8 @@ export function Compare({ project, clip, offset, onOffset, onSame, onTour }: Com
   const time = useEngine((s) => s.time)
   const [half, setHalf] = useState(1.5)
   const [large, setLarge] = useState(false)
-  const spans = useMemo(() => pictureSpans(doc, (id) => files.find((f) => f.id === id)?.facts), [doc, files])
-  const other = doc.angles.map((a) => clipShownAt(spans, a.id, time)).find((s) => s && s.clipId !== clip?.id)
+  const film = filmFor(project)
+  const other = doc.angles.map((a) => film.clipAt(a.id, time)).find((s) => s && s.clipId !== clip?.id)
   const label = printTimecode(time, { rate: projectRate(doc.settings), dropFrame: doc.settings.dropFrame }, doc.settings.startFrame)
   const nameOf = (clipId: string) => doc.angles.find((a) => a.id === doc.clips[clipId]?.angleId)?.name ?? ''
   const file = clip && files.find((f) => f.id === clip.fileId)
@@ -179,7 +179,7 @@ function Waves({ project, clip, time, offset, half }: { project: ProjectState; c
   const { doc, files } = project
   const ref = useRef<HTMLCanvasElement>(null)
   const [samples, setSamples] = useState<{ master: Samples | null; clip: Samples | null; at: number }>({ master: null, clip: null, at: 0 })
-  const master = files.find((f) => f.id === doc.clips[doc.masterClipId ?? '']?.fileId)
+  const master = files.find((f) => f.id === doc.clips[clockOf(doc) ?? '']?.fileId)
   const file = clip ? files.find((f) => f.id === clip.fileId) : undefined
   const placement = clip ? doc.placements[clip.id] : undefined
   const seconds = time / FLICKS_PER_SECOND

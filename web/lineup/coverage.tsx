@@ -1,5 +1,5 @@
 import type { GatheredFile, ProjectState } from '@pendolo/api'
-import type { Clip, Method } from '@pendolo/core/project'
+import { type Clip, clockOf, type Method } from '@pendolo/core/project'
 import { FLICKS_PER_SECOND, type Flicks, flicks, printLength } from '@pendolo/core/time'
 import { type KeyboardEvent, useMemo, useRef, useState } from 'react'
 import { masterEnd } from '../playback/model.ts'
@@ -62,7 +62,7 @@ export function Coverage({
   const { doc, files } = project
   const [ref, { width }] = useSize<HTMLDivElement>()
   const byId = useMemo(() => new Map(files.map((f) => [f.id, f])), [files])
-  const master = doc.masterClipId ? byId.get(doc.clips[doc.masterClipId].fileId) : undefined
+  const master = byId.get(doc.clips[clockOf(doc) ?? '']?.fileId ?? '')
   const peaks = usePeaks(master?.contentKey ?? null, master?.ready.peaks ?? false)
   const total = masterEnd(project) / FLICKS_PER_SECOND
   const bars = clips

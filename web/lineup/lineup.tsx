@@ -1,6 +1,5 @@
 import { partsOf, type Way } from '@pendolo/core/lineup'
-import type { Clip, Placement, PointKind } from '@pendolo/core/project'
-import { projectRate } from '@pendolo/core/project'
+import { type Clip, clockOf, isMaster, type Placement, type PointKind, projectRate } from '@pendolo/core/project'
 import { FLICKS_PER_SECOND, type Flicks, flicks, frameStart, ZERO } from '@pendolo/core/time'
 import { App, Button, Progress, Select, Upload } from 'antd'
 import { useEffect, useRef, useState } from 'react'
@@ -48,7 +47,7 @@ export function LineUp({ project, edit, top }: StageProps) {
   const playing = useEngine((s) => s.playing)
   const rate = projectRate(doc.settings)
   const frame = frameStart(1, rate)
-  const clips = Object.values(doc.clips).filter((c) => c.id !== doc.masterClipId && c.state !== 'aside' && c.angleId)
+  const clips = Object.values(doc.clips).filter((c) => !isMaster(doc, c.id) && c.state !== 'aside' && c.angleId)
   const counts = { sure: 0, check: 0, loose: 0, parked: 0 }
   for (const c of clips) counts[c.state === 'parked' ? 'parked' : (doc.placements[c.id]?.verdict ?? 'loose')]++
   const several = chosenIds.filter((id) => clips.some((c) => c.id === id))
@@ -130,7 +129,7 @@ export function LineUp({ project, edit, top }: StageProps) {
       // The part with which the master begins begins with it.
       time: flicks(t < 0 && ends[i] > 0 ? 0 : Math.round(t * FLICKS_PER_SECOND)),
       end: flicks(Math.round(ends[i] * FLICKS_PER_SECOND)),
-      kind: 'section' as const,
+      kind: 'part' as const,
       name: `Part ${i + 1}`,
       hue: i % 12,
     }))
@@ -171,7 +170,7 @@ export function LineUp({ project, edit, top }: StageProps) {
   const stepClip = (by: number) => chosen && setOffset(flicks(offset + clipFrames(chosenFacts, placement?.rate ?? 1, by)))
   const setPoint = (clipId: string | null, point: PointKind) => {
     if (!clipId) return void message.info('Choose a clip first')
-    const time = clipId === doc.masterClipId ? engine.now() : ownTime(engine.now(), offset, placement)
+    const time = clipId === clockOf(doc) ? engine.now() : ownTime(engine.now(), offset, placement)
     edit([{ type: 'clipPoint', clipId, point, time }], `set the ${point === 'mark' ? 'mark' : `${point} point`}`)
   }
   const toggleFlam = () => {
@@ -219,7 +218,7 @@ export function LineUp({ project, edit, top }: StageProps) {
     // biome-ignore lint/correctness/useHookAtTopLevel: the list is fixed, so the hooks are called in the same order each time
     useHotkeys(key, () => setPoint(chosenId, point), hold, [chosenId, placement, offset, edit])
     // biome-ignore lint/correctness/useHookAtTopLevel: as above
-    useHotkeys(`shift+${key}`, () => setPoint(doc.masterClipId, point), hold, [doc.masterClipId, edit])
+    useHotkeys(`shift+${key}`, () => setPoint(clockOf(doc), point), hold, [clockOf(doc), edit])
   }
   useHotkeys('f', toggleFlam, hold, [chosen, placement, flam, playing])
   const placedOnes = several.filter((id) => doc.placements[id])
@@ -231,7 +230,7 @@ export function LineUp({ project, edit, top }: StageProps) {
     edit,
   ])
 
-  if (!doc.masterClipId || clips.length === 0) {
+  if (clockOf(doc) === null || clips.length === 0) {
     return (
       <>
         {top(<span className="spring" />)}

@@ -1,5 +1,5 @@
 import type { ProjectState } from '@pendolo/api'
-import { type Clip, POINT_KINDS, type PointKind, projectRate, SOUND_SPEED } from '@pendolo/core/project'
+import { type Clip, clockOf, POINT_KINDS, type PointKind, projectRate, SOUND_SPEED } from '@pendolo/core/project'
 import { type Flicks, flicks, printTimecode } from '@pendolo/core/time'
 import { Button, InputNumber } from 'antd'
 import { useEffect, useState } from 'react'
@@ -19,7 +19,7 @@ interface PointsProps extends Pick<StageProps, 'edit'> {
 /** Points set by eye in the clip and on the master, and placing by them; how far away the camera stood. */
 export function Points({ project, clip, edit, onSet, onSearchNear }: PointsProps) {
   const { doc } = project
-  const master = doc.masterClipId ? doc.clips[doc.masterClipId] : undefined
+  const master = doc.clips[clockOf(doc) ?? '']
   const placement = doc.placements[clip.id]
   const angle = doc.angles.find((a) => a.id === clip.angleId)
   const style = { rate: projectRate(doc.settings), dropFrame: doc.settings.dropFrame }
@@ -65,7 +65,7 @@ export function Points({ project, clip, edit, onSet, onSearchNear }: PointsProps
                   size="small"
                   type="text"
                   className="mono"
-                  onClick={() => onSet(doc.masterClipId, point)}
+                  onClick={() => onSet(clockOf(doc), point)}
                   title={`set it where the playhead stands (Shift + ${KEYS[point]})`}
                 >
                   {label(master?.points?.[point], doc.settings.startFrame)}

@@ -1,5 +1,5 @@
 import type { ProjectState } from '@pendolo/api'
-import { POINT_KINDS } from '@pendolo/core/project'
+import { clockOf, POINT_KINDS } from '@pendolo/core/project'
 import { Button } from 'antd'
 import type { StageProps } from '../stage.ts'
 
@@ -16,7 +16,7 @@ export function Several({ project, clipIds, edit, onSearch }: SeveralProps) {
   const placed = ids.filter((id) => doc.placements[id])
   const locked = placed.filter((id) => doc.placements[id].locked)
   const free = ids.filter((id) => !doc.placements[id]?.locked)
-  const master = doc.masterClipId ? doc.clips[doc.masterClipId] : undefined
+  const master = doc.clips[clockOf(doc) ?? '']
   return (
     <>
       <h3>{ids.length} clips chosen</h3>

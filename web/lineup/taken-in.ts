@@ -1,6 +1,6 @@
 import type { ProjectState } from '@pendolo/api'
 import { readOtioPlacements } from '@pendolo/core/formats'
-import type { Edit, Placement } from '@pendolo/core/project'
+import { clockOf, type Edit, type Placement } from '@pendolo/core/project'
 import { placementFromSeconds } from '@pendolo/core/time'
 
 export interface TakenIn {
@@ -19,7 +19,8 @@ export interface TakenIn {
 export function takeIn({ doc, files }: ProjectState, text: string, from: string): TakenIn {
   const said = new Map(readOtioPlacements(text).map((p) => [p.fileName, p]))
   const nameOf = (clipId: string) => files.find((f) => f.id === doc.clips[clipId].fileId)?.name ?? ''
-  const master = doc.masterClipId ? said.get(nameOf(doc.masterClipId)) : undefined
+  const clock = clockOf(doc)
+  const master = clock === null ? undefined : said.get(nameOf(clock))
   const placements: Record<string, Placement> = {}
   let locked = 0
   const known = new Set<string>()
@@ -27,7 +28,7 @@ export function takeIn({ doc, files }: ProjectState, text: string, from: string)
     const at = said.get(nameOf(clip.id))
     if (!at || clip.state === 'aside') continue
     known.add(at.fileName)
-    if (clip.id === doc.masterClipId) continue
+    if (clip.id === clock) continue
     if (doc.placements[clip.id]?.locked) {
       locked++
       continue

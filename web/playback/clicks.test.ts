@@ -39,6 +39,8 @@ function clock() {
   return { context, clicks, tones, run }
 }
 
+const from = (master: number) => [{ master, after: 0, length: Number.POSITIVE_INFINITY, fadeIn: 0, fadeOut: 0 }]
+
 /** Beats each half second, every fourth strong. */
 const beats = Array.from({ length: 120 }, (_, i) => ({ time: i * 0.5, strong: i % 4 === 0 }))
 
@@ -50,7 +52,7 @@ describe('clicks on the beats', () => {
     const { clicks, tones, run } = clock()
     clicks.set(beats)
     // Master second 10 sounds at context second 0.08.
-    clicks.start(10, 0.08)
+    clicks.start(from(10), 0.08)
     run(5)
     const due = beats.filter((b) => b.time >= 10 && b.time <= 15.2)
     expect(tones.length).toBeGreaterThanOrEqual(due.length)
@@ -65,7 +67,7 @@ describe('clicks on the beats', () => {
   test('only what sounds soon is ordered, so that a stop is heard at once', () => {
     const { clicks, tones, run } = clock()
     clicks.set(beats)
-    clicks.start(0, 0.08)
+    clicks.start(from(0), 0.08)
     run(2)
     expect(Math.max(...tones.map((t) => t.from))).toBeLessThan(2.6)
     clicks.stop()
@@ -78,7 +80,7 @@ describe('clicks on the beats', () => {
   test('a beat that is moved while it plays clicks at its new place, and none that has passed clicks again', () => {
     const { context, clicks, tones, run } = clock()
     clicks.set(beats)
-    clicks.start(0, 0)
+    clicks.start(from(0), 0)
     run(3)
     const before = tones.length
     const now = context.currentTime
@@ -95,11 +97,25 @@ describe('clicks on the beats', () => {
   test('after the last beat, and with none at all, there is silence', () => {
     const { clicks, tones, run } = clock()
     clicks.set(beats)
-    clicks.start(200, 0.08)
+    clicks.start(from(200), 0.08)
     run(2)
     clicks.set([])
     run(2)
     expect(tones).toHaveLength(0)
     expect(clicks.given).toBe(0)
+  })
+
+  test('in a film with a removed middle, beats that were left out are not clicked and those behind follow at once', () => {
+    const { clicks, tones, run } = clock()
+    clicks.set(beats)
+    clicks.start(
+      [
+        { master: 10, after: 0, length: 1.2, fadeIn: 0, fadeOut: 0 },
+        { master: 30.4, after: 1.2, length: 2, fadeIn: 0, fadeOut: 0 },
+      ],
+      0.1,
+    )
+    run(4)
+    expect(tones.map((t) => Math.round(t.from * 1000))).toEqual([100, 600, 1100, 1400, 1900, 2400, 2900])
   })
 })

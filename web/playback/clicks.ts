@@ -1,3 +1,5 @@
+import type { Passage } from './types.ts'
+
 export interface Click {
   /** Master time, s. */
   readonly time: number
@@ -16,7 +18,9 @@ export class Clicks {
   #list: readonly Click[] = []
   #timer: ReturnType<typeof setInterval> | null = null
   #nodes = new Set<OscillatorNode>()
-  #start: { master: number; at: number } | null = null
+  #start: { passages: readonly Passage[]; at: number } | null = null
+  /** What is to be clicked, by seconds after the start. */
+  #due: readonly { readonly after: number; readonly strong: boolean }[] = []
   #next = 0
   /** Clicks given to the audio clock since playing began. */
   given = 0
@@ -29,14 +33,17 @@ export class Clicks {
   /** @param list ascending */
   set(list: readonly Click[]): void {
     this.#list = list
-    if (this.#start) this.start(this.#start.master, this.#start.at)
+    if (this.#start) this.start(this.#start.passages, this.#start.at)
   }
 
-  start(master: number, at: number): void {
+  start(passages: readonly Passage[], at: number): void {
     this.stop()
-    this.#start = { master, at }
-    const now = master + Math.max(0, this.#context.currentTime - at)
-    this.#next = this.#list.findIndex((c) => c.time >= now)
+    this.#start = { passages, at }
+    this.#due = passages.flatMap(({ master, after, length }) =>
+      this.#list.filter((c) => c.time >= master && c.time < master + length).map((c) => ({ after: after + (c.time - master), strong: c.strong })),
+    )
+    const now = Math.max(0, this.#context.currentTime - at)
+    this.#next = this.#due.findIndex((c) => c.after >= now)
     this.given = 0
     if (this.#next < 0) return
     this.#give()
@@ -53,9 +60,9 @@ export class Clicks {
 
   #give(): void {
     if (!this.#start) return
-    for (; this.#next < this.#list.length; this.#next++) {
-      const { time, strong } = this.#list[this.#next]
-      const when = this.#start.at + time - this.#start.master
+    for (; this.#next < this.#due.length; this.#next++) {
+      const { after, strong } = this.#due[this.#next]
+      const when = this.#start.at + after
       if (when > this.#context.currentTime + AHEAD) return
       if (when >= this.#context.currentTime) this.#click(when, strong)
     }

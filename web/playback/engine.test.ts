@@ -1,10 +1,10 @@
 import { FLICKS_PER_SECOND, flicks } from '@pendolo/core/time'
-import type { FromWorker, PlayModel, ToWorker } from './types.ts'
+import type { FromWorker, Passage, PlayModel, ToWorker } from './types.ts'
 
 /** The pictures' worker and the sound desk of the engine under test. */
 const told: ToWorker[] = []
 let answer: (message: FromWorker) => void = () => undefined
-const desk = { currentTime: 0, started: [] as number[], stopped: 0, heard: [] as PlayModel['sounds'] }
+const desk = { currentTime: 0, started: [] as number[], passages: [] as Passage[], stopped: 0, heard: [] as PlayModel['sounds'] }
 
 jest.mock('./sound.ts', () => ({
   SoundDesk: class {
@@ -20,8 +20,9 @@ jest.mock('./sound.ts', () => ({
     set = (sounds: PlayModel['sounds']) => {
       desk.heard = sounds
     }
-    start = (seconds: number) => {
-      desk.started.push(seconds)
+    start = (passages: Passage[]) => {
+      desk.started.push(passages[0]?.master)
+      desk.passages = passages
       return desk.currentTime + 0.08
     }
     stop = () => desk.stopped++
@@ -32,7 +33,7 @@ jest.mock('./sound.ts', () => ({
 const seconds = (s: number) => flicks(s * FLICKS_PER_SECOND)
 const span = (start: number, end: number) => ({ start: seconds(start), end: seconds(end) })
 const model = (end = 60, event = span(0, end)): PlayModel =>
-  ({ angles: [], clips: [], sounds: [], points: [], standIn: 'next', event, film: span(0, end) }) as unknown as PlayModel
+  ({ angles: [], clips: [], sounds: [], points: {}, cutId: 'cut', runs: [], standIn: 'next', event, film: span(0, end) }) as unknown as PlayModel
 
 async function makeEngine(end?: number, event?: PlayModel['event']) {
   const { Engine } = await import('./engine.ts')

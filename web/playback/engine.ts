@@ -1,7 +1,7 @@
-import { FLICKS_PER_SECOND, type Flicks, flicks, ZERO } from '@pendolo/core/time'
+import { FLICKS_PER_SECOND, type Flicks, flicks, programmeLength, programmeTimesOf, runAt, ZERO } from '@pendolo/core/time'
 import type { Click } from './clicks.ts'
 import { SoundDesk } from './sound.ts'
-import type { ClockMap, FromWorker, PictureHealth, PlayModel, TileSource, ToWorker } from './types.ts'
+import type { Along, ClockMap, FromWorker, Passage, PictureHealth, PlayModel, TileSource, ToWorker } from './types.ts'
 
 /** What people and tests may read of the engine's state. */
 export interface EngineHealth extends PictureHealth {
@@ -16,7 +16,9 @@ export interface EngineHealth extends PictureHealth {
 }
 
 export interface EngineState {
+  /** Master time; in a card of the film that of the next picture. */
   readonly time: Flicks
+  readonly along: Along
   readonly playing: boolean
   readonly speed: number
   readonly health: PictureHealth
@@ -40,10 +42,12 @@ export class Engine {
   readonly #worker: Worker
   #desk: SoundDesk | null = null
   #model: PlayModel | null = null
+  /** Where it stands, on the time that it plays along. */
   #time: Flicks = ZERO
+  #along: Along = 'master'
   #playing = false
   #speed = 1
-  /** Context second (or wall ms when silent) and master flicks of the last start. */
+  /** Context second (or wall ms when silent) and time of the last start. */
   #anchor = { context: 0, wall: 0, time: 0 }
   #health: PictureHealth = NO_HEALTH
   #state: EngineState
@@ -59,7 +63,7 @@ export class Engine {
       this.#health = event.data.health
       if (!this.#playing) this.#publish()
     }
-    this.#state = { time: ZERO, playing: false, speed: 1, health: NO_HEALTH }
+    this.#state = { time: ZERO, along: 'master', playing: false, speed: 1, health: NO_HEALTH }
   }
 
   #send(message: ToWorker, transfer: Transferable[] = []): void {
@@ -68,10 +72,18 @@ export class Engine {
 
   /** What is to be played; may change while playing. */
   load(model: PlayModel): void {
+    const { playing } = this.#state
+    // In a film that has become another one, the same picture is gone on with.
+    const master = this.#along === 'film' && this.#model && !sameRuns(this.#model.runs, model.runs) ? this.now() : null
     this.#model = model
     const { sounds, ...pictures } = model
     this.#send({ type: 'model', model: pictures })
     this.#desk?.set(this.#audible ?? sounds)
+    if (master === null) return
+    this.#halt()
+    this.#time = this.#inside(this.#fromMaster(master))
+    if (playing) void this.play(this.#speed)
+    else this.#tellClock()
   }
 
   /** Hears only these instead of the project's own mix (the flam check); null goes back. */
@@ -94,20 +106,70 @@ export class Engine {
   getState = (): EngineState => this.#state
 
   #publish(): void {
-    this.#state = { time: this.now(), playing: this.#playing, speed: this.#speed, health: this.#health }
+    this.#state = { time: this.now(), along: this.#along, playing: this.#playing, speed: this.#speed, health: this.#health }
     for (const listener of this.#listeners) listener()
   }
 
   /** Master time now: what is heard at this moment, output delay taken off. */
   now(): Flicks {
-    if (!this.#playing) return this.#time
-    const { time } = this.#clock()
-    return this.#inside(time)
+    return this.#toMaster(this.#here())
+  }
+
+  /** Time now on what it plays along. */
+  #here(): Flicks {
+    return this.#playing ? this.#inside(this.#clock().time) : this.#time
+  }
+
+  /** Ends of what it plays along. */
+  get #ends(): { start: Flicks; end: Flicks } {
+    return this.#along === 'master' ? this.event : { start: ZERO, end: programmeLength(this.#runs) }
+  }
+
+  get #runs(): PlayModel['runs'] {
+    return this.#model?.runs ?? []
   }
 
   #inside(time: number): Flicks {
-    const { start, end } = this.event
+    const { start, end } = this.#ends
     return flicks(Math.max(start, Math.min(end, Math.round(time))))
+  }
+
+  /** Master time of a place on what it plays along: in a card that of the next picture, at the end that of the last one. */
+  #toMaster(time: Flicks): Flicks {
+    if (this.#along === 'master') return time
+    const run = runAt(this.#runs, time)
+    if (run && run.from !== null) return flicks(run.from + (time - run.at))
+    const next = this.#runs.find((r) => r.from !== null && r.at >= time)
+    if (next) return next.from as Flicks
+    const last = this.#runs.findLast((r) => r.from !== null)
+    return last ? flicks((last.from as Flicks) + last.length) : ZERO
+  }
+
+  /** Place of an instant of the master on what it plays along: in the film the nearest that shows it, else where the film goes on behind it. */
+  #fromMaster(master: Flicks): Flicks {
+    if (this.#along === 'master') return master
+    const here = this.#here()
+    const times = programmeTimesOf(this.#runs, master)
+    if (times.length > 0) return times.reduce((best, t) => (Math.abs(t - here) < Math.abs(best - here) ? t : best))
+    const next = this.#runs.find((r) => r.from !== null && r.from >= master)
+    return next ? next.at : this.#ends.end
+  }
+
+  /** Plays along the master as it was recorded, or along the film. */
+  follow(along: Along): void {
+    if (along === this.#along) return
+    const { playing } = this.#state
+    const master = this.now()
+    this.#halt()
+    this.#along = along
+    // From far away in the film no place is nearer than another: the first one is meant.
+    this.#time = ZERO
+    this.#time = this.#inside(this.#fromMaster(master))
+    if (playing) void this.play()
+    else {
+      this.#tellClock()
+      this.#publish()
+    }
   }
 
   /** Where one may go. */
@@ -122,7 +184,7 @@ export class Engine {
 
   #clock(): ClockMap {
     const now = wall()
-    if (!this.#playing) return { playing: false, time: this.#time, wall: now, speed: 0 }
+    if (!this.#playing) return { playing: false, along: this.#along, time: this.#time, wall: now, speed: 0 }
     if (this.#speed === 1 && this.#desk) {
       const { context } = this.#desk
       const stamp = context.getOutputTimestamp()
@@ -131,9 +193,15 @@ export class Engine {
       const heard = usable
         ? (stamp.contextTime as number) + (performance.now() - (stamp.performanceTime as number)) / 1000
         : context.currentTime - (context.baseLatency || 0)
-      return { playing: true, time: this.#anchor.time + (heard - this.#anchor.context) * FLICKS_PER_SECOND, wall: now, speed: 1 }
+      return { playing: true, along: this.#along, time: this.#anchor.time + (heard - this.#anchor.context) * FLICKS_PER_SECOND, wall: now, speed: 1 }
     }
-    return { playing: true, time: this.#anchor.time + ((now - this.#anchor.wall) / 1000) * this.#speed * FLICKS_PER_SECOND, wall: now, speed: this.#speed }
+    return {
+      playing: true,
+      along: this.#along,
+      time: this.#anchor.time + ((now - this.#anchor.wall) / 1000) * this.#speed * FLICKS_PER_SECOND,
+      wall: now,
+      speed: this.#speed,
+    }
   }
 
   #tellClock(): void {
@@ -151,10 +219,12 @@ export class Engine {
   /** Plays from where it stands; speeds other than 1 are silent. */
   async play(speed = 1): Promise<void> {
     if (!this.#model) return
-    const atEnd = speed > 0 && this.event.end - this.now() < LEAST * FLICKS_PER_SECOND
-    const from = atEnd ? this.film.start : this.now()
+    const { start, end } = this.#ends
+    const film = this.#along === 'master' ? this.film : { start, end }
+    const atEnd = speed > 0 && end - this.#here() < LEAST * FLICKS_PER_SECOND
+    const from = atEnd ? film.start : this.#here()
     // It stops where the film ends; from there on it plays what else there is.
-    const until = speed > 0 && from < this.film.end ? Math.min(this.film.end, this.event.end) : this.event.end
+    const until = speed > 0 && from < film.end ? Math.min(film.end, end) : end
     this.#halt()
     this.#desk ??= new SoundDesk()
     this.#desk.set(this.#audible ?? this.#model.sounds)
@@ -162,17 +232,17 @@ export class Engine {
     await this.#desk.context.resume()
     this.#speed = speed
     this.#time = from
-    const context = speed === 1 ? this.#desk.start(from / FLICKS_PER_SECOND) : 0
+    const context = speed === 1 ? this.#desk.start(this.#passages(from)) : 0
     this.#anchor = { context, wall: wall(), time: from }
     this.#playing = true
     this.#tellClock()
     let published = 0
     this.#timer = setInterval(() => {
-      const at = this.now()
-      if ((this.#speed > 0 && at >= until) || (this.#speed < 0 && at <= this.event.start)) {
+      const at = this.#here()
+      if ((this.#speed > 0 && at >= until) || (this.#speed < 0 && at <= start)) {
         this.stop()
         // Not where the last look at the clock happened to find it.
-        this.seek(flicks(Math.min(at, until)))
+        this.#stand(flicks(Math.min(at, until)))
         return
       }
       this.#tellClock()
@@ -184,6 +254,29 @@ export class Engine {
     this.#publish()
   }
 
+  /** What of the master is to be heard, from a place on. */
+  #passages(from: Flicks): Passage[] {
+    const seconds = (time: number) => time / FLICKS_PER_SECOND
+    if (this.#along === 'master') return [{ master: seconds(from), after: 0, length: Number.POSITIVE_INFINITY, fadeIn: 0, fadeOut: 0 }]
+    const runs = this.#runs
+    return runs.flatMap((run, i): Passage[] => {
+      const begin = Math.max(run.at, from)
+      const length = run.at + run.length - begin
+      if (run.from === null || length <= 0) return []
+      const next = runs[i + 1]
+      const fade = (a: number, b: number, c: number) => seconds(Math.min(a, b, c))
+      return [
+        {
+          master: seconds(run.from + (begin - run.at)),
+          after: seconds(begin - from),
+          length: seconds(length),
+          fadeIn: i > 0 && begin === run.at && begin > from ? fade(run.fade, runs[i - 1].length, run.length) : 0,
+          fadeOut: next ? fade(next.fade, next.length, run.length) : 0,
+        },
+      ]
+    })
+  }
+
   #halt(): void {
     if (this.#timer !== null) clearInterval(this.#timer)
     this.#timer = null
@@ -193,7 +286,7 @@ export class Engine {
 
   stop(): void {
     if (!this.#playing) return
-    this.#time = this.now()
+    this.#time = this.#here()
     this.#halt()
     this.#speed = 1
     this.#tellClock()
@@ -205,8 +298,17 @@ export class Engine {
     else void this.play()
   }
 
-  /** Goes to a time; playing goes on from there. */
+  /** Goes to an instant of the master; playing goes on from there. */
   seek(time: Flicks): void {
+    this.#stand(this.#fromMaster(time))
+  }
+
+  /** Place in the film, where it plays along the film; else null. */
+  get filmTime(): Flicks | null {
+    return this.#along === 'film' ? this.#here() : null
+  }
+
+  #stand(time: Flicks): void {
     const at = this.#inside(time)
     const { playing } = this.#state
     const speed = this.#speed
@@ -263,4 +365,8 @@ export class Engine {
       clicks: this.#desk?.clicks.given ?? 0,
     }
   }
+}
+
+function sameRuns(a: PlayModel['runs'], b: PlayModel['runs']): boolean {
+  return a.length === b.length && a.every((run, i) => run.from === b[i].from && run.length === b[i].length && run.cutId === b[i].cutId)
 }

@@ -86,7 +86,7 @@ describe('what the engine plays of a project', () => {
       end: seconds(34),
       tileUrl: '/api/media/key-gantry/tile',
     })
-    expect(model.points.map((p) => p.angleId)).toEqual(['g'])
+    expect(model.points.cut.map((p) => p.angleId)).toEqual(['g'])
   })
 
   test('cameras that ran before the master and after it widen the event, not the film', () => {

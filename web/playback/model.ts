@@ -1,22 +1,40 @@
 import type { ProjectState } from '@pendolo/api'
-import { filmRange } from '@pendolo/core/formats'
-import { heardGains } from '@pendolo/core/mix'
-import { DEFAULT_STRIP, eventRange, type FileFacts, frameGridOf, pictureSpans, pointsOf } from '@pendolo/core/project'
-import { type Flicks, type FrameGrid, flicks, type PlacementMap, pictureSpansOf, secondsToFlicks, ZERO } from '@pendolo/core/time'
+import { activeCut } from '@pendolo/core/film'
+import { heardGains, masterShares } from '@pendolo/core/mix'
+import { type FileFacts, frameGridOf, pictureSpans, pointsOf, stripOf } from '@pendolo/core/project'
+import { clipToMaster, type Flicks, type FrameGrid, flicks, type PlacementMap, pictureSpansOf, secondsToFlicks, ZERO } from '@pendolo/core/time'
 import { mediaUrl } from '../data/client.ts'
+import { filmFor, type ProjectFilm } from './film.ts'
 import type { PlayModel, PlaySound } from './types.ts'
 
-/** Where the master ends; it begins at 0. */
+/** Where the master ends; it begins at 0 unless several recordings are it together. */
 export function masterEnd(project: ProjectState): Flicks {
-  const clip = project.doc.masterClipId ? project.doc.clips[project.doc.masterClipId] : undefined
-  const file = clip && project.files.find((f) => f.id === clip.fileId)
-  return file ? secondsToFlicks(file.facts.durationSeconds) : ZERO
+  return filmFor(project).bounds.master.end
 }
 
 /** The event from its first picture or sound to its last; the master is somewhere in it. */
 export function eventOf(project: ProjectState): { start: Flicks; end: Flicks } {
-  const { start, end } = eventRange(project.doc, (id) => project.files.find((f) => f.id === id)?.facts)
-  return { start, end: flicks(Math.max(end, masterEnd(project))) }
+  return filmFor(project).bounds.event
+}
+
+/** From where a film begins on the master to where it ends. */
+export function keptOf({ runs, bounds }: ProjectFilm): { start: Flicks; end: Flicks } {
+  const kept = runs.filter((r) => r.from !== null)
+  const [first, last] = [kept.at(0), kept.at(-1)]
+  return first && last ? { start: first.from as Flicks, end: flicks((last.from as Flicks) + last.length) } : bounds.master
+}
+
+/** Ranges of the master, from its first recording to its last, that the film leaves out; ascending. */
+export function leftOutOf({ runs }: ProjectFilm, recorded: { start: Flicks; end: Flicks }): { start: Flicks; end: Flicks }[] {
+  const kept = runs.flatMap((r) => (r.from === null ? [] : [{ start: r.from, end: flicks(r.from + r.length) }])).sort((a, b) => a.start - b.start)
+  const out: { start: Flicks; end: Flicks }[] = []
+  let at: number = recorded.start
+  for (const { start, end } of kept) {
+    if (start > at) out.push({ start: flicks(at), end: start })
+    at = Math.max(at, end)
+  }
+  if (at < recorded.end) out.push({ start: flicks(at), end: recorded.end })
+  return out
 }
 
 /** Whether an angle has sound, and no picture in any of its files. */
@@ -30,6 +48,7 @@ export function playModel(project: ProjectState): PlayModel {
   const { doc } = project
   const files = new Map(project.files.map((f) => [f.id, f]))
   const facts = (id: string): FileFacts | undefined => files.get(id)?.facts
+  const film = filmFor(project)
   const spans = pictureSpans(doc, facts)
   const clips = spans.map((span) => {
     const file = files.get(doc.clips[span.clipId].fileId) as ProjectState['files'][number]
@@ -54,10 +73,12 @@ export function playModel(project: ProjectState): PlayModel {
     angles: doc.angles.map(({ id, framing }) => ({ id, framing })),
     clips,
     sounds: playSounds(project),
-    points: pointsOf(doc.cuts.find((c) => c.id === doc.activeCutId) ?? doc.cuts[0]),
+    points: Object.fromEntries(doc.cuts.map((c) => [c.id, pointsOf(c)])),
+    cutId: activeCut(doc).id,
+    runs: film.runs,
     standIn: doc.settings.standIn,
-    event: eventOf(project),
-    film: filmRange(doc, masterEnd(project), eventOf(project)),
+    event: film.bounds.event,
+    film: keptOf(film),
   }
 }
 
@@ -65,12 +86,32 @@ function playSounds(project: ProjectState): PlaySound[] {
   const { doc } = project
   const files = new Map(project.files.map((f) => [f.id, f]))
   const clips = Object.values(doc.clips).filter((c) => c.state === 'in' && doc.placements[c.id] && files.get(c.fileId)?.ready.sound)
-  const gains = heardGains(clips.map((c) => doc.strips[c.id] ?? { ...DEFAULT_STRIP, on: c.id === doc.masterClipId }))
+  const gains = heardGains(clips.map((c) => stripOf(doc, c.id)))
+  const levels = masterLevels(project)
   return clips.map((c, i) => ({
     clipId: c.id,
     url: mediaUrl(files.get(c.fileId)?.contentKey ?? '', 'sound'),
     map: doc.placements[c.id],
     gain: gains[i],
     pan: 0,
+    ...(levels.has(c.id) && { levels: levels.get(c.id) }),
   }))
+}
+
+/** Recordings that are the master together, on its time. */
+export function masterRecordings({ doc, files }: ProjectState): { id: string; contentKey: string; ready: boolean; start: Flicks; end: Flicks }[] {
+  return doc.master.clipIds.flatMap((id) => {
+    const file = files.find((f) => f.id === doc.clips[id]?.fileId)
+    const placement = doc.placements[id]
+    if (!file || !placement) return []
+    const { contentKey, ready, facts } = file
+    return [{ id, contentKey, ready: ready.peaks, start: placement.start, end: clipToMaster(secondsToFlicks(facts.durationSeconds), placement) }]
+  })
+}
+
+/** How they give way to each other; empty where there is but one. */
+export function masterLevels(project: ProjectState): ReturnType<typeof masterShares> {
+  const { join, fade } = project.doc.master
+  const recordings = masterRecordings(project)
+  return recordings.length > 1 ? masterShares(recordings, join, fade) : new Map()
 }

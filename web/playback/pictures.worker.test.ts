@@ -62,16 +62,20 @@ const model = (over: Partial<PictureModel> = {}): PictureModel => ({
     { id: 'b', framing: 'fit' },
   ],
   clips: [clip('a1', 'a', 0, 20), clip('b1', 'b', 5, 30)],
-  points: [
-    { time: seconds(0), angleId: 'a' },
-    { time: seconds(10), angleId: 'b' },
-  ] as never,
+  points: {
+    cut: [
+      { time: seconds(0), angleId: 'a' },
+      { time: seconds(10), angleId: 'b' },
+    ],
+  },
+  cutId: 'cut',
+  runs: [],
   standIn: 'next',
   ...over,
 })
 const canvas = () => ({ width: 160, height: 90, getContext: () => ({ fillRect: () => undefined, fillStyle: '' }) }) as never
-const stand = (s: number) => say({ type: 'clock', clock: { playing: false, time: seconds(s), wall: 0, speed: 0 } })
-const play = (s: number) => say({ type: 'clock', clock: { playing: true, time: seconds(s), wall: now, speed: 1 } })
+const stand = (s: number) => say({ type: 'clock', clock: { playing: false, along: 'master', time: seconds(s), wall: 0, speed: 0 } })
+const play = (s: number) => say({ type: 'clock', clock: { playing: true, along: 'master', time: seconds(s), wall: now, speed: 1 } })
 const decoded = (url: string, ...frames: number[]) => {
   for (const f of frames) copies.get(url)?.ready.add(f)
   copies.get(url)?.changed()

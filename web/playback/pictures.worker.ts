@@ -1,6 +1,6 @@
-import { clipShownAt, pointAt } from '@pendolo/core/cut'
+import { FilmResolver } from '@pendolo/core/film'
 import { framedRect } from '@pendolo/core/picture'
-import { FLICKS_PER_SECOND, type Flicks, flicks, frameShownAt, rateToNumber } from '@pendolo/core/time'
+import { FLICKS_PER_SECOND, type Flicks, flicks, frameShownAt, rateToNumber, ZERO } from '@pendolo/core/time'
 import type { VideoSample } from 'mediabunny'
 import { FrameStream } from './stream.ts'
 import type { ClockMap, FromWorker, PictureHealth, PictureModel, PlayClip, TileSource, ToWorker } from './types.ts'
@@ -24,10 +24,12 @@ const TELL_EVERY = 100
 
 const tiles = new Map<string, Tile>()
 const streams = new Map<string, { stream: FrameStream; used: number }>()
-let model: PictureModel = { angles: [], clips: [], points: [], standIn: 'next' }
-let clock: ClockMap = { playing: false, time: 0, wall: 0, speed: 1 }
+let model: PictureModel = { angles: [], clips: [], points: {}, cutId: '', runs: [], standIn: 'next' }
+let resolver = resolverOf(model)
+let byId: ReadonlyMap<string, readonly PlayClip[]> = new Map()
+let clock: ClockMap = { playing: false, along: 'master', time: 0, wall: 0, speed: 1 }
 /** A choice that was pressed and whose cut lies a little ahead. */
-let preview: { angleId: string; until: number } | null = null
+let preview: { angleId: string; until: Flicks } | null = null
 let due = 0
 let late = 0
 let dirty = true
@@ -39,7 +41,24 @@ const shown: Record<string, { clipId: string | null; frame: number | null; wante
 
 const wall = () => performance.timeOrigin + performance.now()
 
-function masterTime(): Flicks {
+function resolverOf({ angles, clips, points, runs, standIn }: PictureModel): FilmResolver {
+  const material = { spans: clips.filter((c) => c.angleId !== ''), order: angles.map((a) => a.id), standIn }
+  return new FilmResolver(runs, material, { points: (id) => points[id] ?? [], layers: () => [] })
+}
+
+/** Clips by their ids; one that lost time has several parts. */
+function partsOf(clips: readonly PlayClip[]): Map<string, PlayClip[]> {
+  const out = new Map<string, PlayClip[]>()
+  for (const clip of clips) {
+    const parts = out.get(clip.clipId)
+    if (parts) parts.push(clip)
+    else out.set(clip.clipId, [clip])
+  }
+  return out
+}
+
+/** Time of the clock now, whichever it counts. */
+function clockTime(): Flicks {
   if (!clock.playing) return flicks(Math.round(clock.time))
   return flicks(Math.round(clock.time + ((wall() + UNTIL_SEEN - clock.wall) / 1000) * clock.speed * FLICKS_PER_SECOND))
 }
@@ -59,36 +78,50 @@ function streamOf(clip: PlayClip, sharp: boolean): FrameStream | null {
   return entry.stream
 }
 
-function programmeClip(time: Flicks): { clip: PlayClip | null; standIn: boolean } {
-  if (preview && (!clock.playing || time >= preview.until)) preview = null
-  const point = preview ? { angleId: preview.angleId, clipId: undefined } : model.points[pointAt(model.points, time)]
-  const byId = (id: string | undefined) => model.clips.find((c) => c.clipId === id) ?? null
-  if (point) {
-    const own = clipShownAt(model.clips, point.angleId, time, point.clipId)
-    if (own) return { clip: byId(own.clipId), standIn: false }
-  }
-  if (model.standIn === 'next') {
-    for (const angle of model.angles) {
-      const other = clipShownAt(model.clips, angle.id, time)
-      if (other) return { clip: byId(other.clipId), standIn: true }
-    }
-  }
-  return { clip: null, standIn: true }
+/** An instant to be drawn: on the master's time, and in the film where that is played. */
+interface Instant {
+  /** null on a card of the film. */
+  readonly master: Flicks | null
+  readonly film: Flicks | null
 }
 
-function clipFor(tile: Tile, time: Flicks): { clip: PlayClip | null; time: Flicks } {
+function instant(): Instant {
+  const time = clockTime()
+  if (clock.along === 'master') return { master: time, film: null }
+  return { master: resolver.masterAt(time), film: time }
+}
+
+function clipOf(id: string | null, time: Flicks): PlayClip | null {
+  const parts = id === null ? undefined : byId.get(id)
+  return parts?.find((c) => time >= c.start && time < c.end) ?? parts?.[0] ?? null
+}
+
+function programmeClip({ master, film }: Instant): { clip: PlayClip | null; standIn: boolean } {
+  if (preview && (!clock.playing || (master !== null && master >= preview.until))) preview = null
+  if (master === null) return { clip: null, standIn: false }
+  if (preview) {
+    const own = resolver.clipAt(preview.angleId, master)
+    if (own) return { clip: clipOf(own.clipId, master), standIn: false }
+  }
+  const shown = (film === null ? null : resolver.seenAt(film)) ?? resolver.shownAt(model.cutId, master)
+  return { clip: clipOf(shown.clipId, master), standIn: shown.standIn }
+}
+
+function clipFor(tile: Tile, now: Instant): { clip: PlayClip | null; time: Flicks } {
   const { source } = tile
+  const time = now.master ?? ZERO
   if (source.kind === 'clip') {
-    return { clip: model.clips.find((c) => c.clipId === source.clipId) ?? null, time: flicks(time + source.offset) }
+    const at = flicks(time + source.offset)
+    return { clip: clipOf(source.clipId, at), time: at }
   }
-  if (source.kind === 'programme') return { clip: programmeClip(time).clip, time }
-  const span = clipShownAt(model.clips, source.angleId, time)
-  return { clip: span ? (model.clips.find((c) => c.clipId === span.clipId) ?? null) : null, time }
+  if (source.kind === 'programme') return { clip: programmeClip(now).clip, time }
+  const span = now.master === null ? null : resolver.clipAt(source.angleId, time)
+  return { clip: span && clipOf(span.clipId, time), time }
 }
 
-function draw(tile: Tile, key: string, time: Flicks): void {
-  const { clip, time: at } = clipFor(tile, time)
-  if (tile.source.kind === 'programme') noteProgramme(time)
+function draw(tile: Tile, key: string, now: Instant): void {
+  const { clip, time: at } = clipFor(tile, now)
+  if (tile.source.kind === 'programme') noteProgramme(now)
   const frame = clip ? frameShownAt(at, clip.map, clip.grid) : null
   const wantedKey = clip && frame !== null ? `${clip.clipId}:${frame}` : 'none'
   if (!clip || frame === null) {
@@ -134,8 +167,8 @@ function draw(tile: Tile, key: string, time: Flicks): void {
   shown[key] = { clipId: clip.clipId, frame: sample ? got : null, wanted: frame }
 }
 
-function noteProgramme(time: Flicks): void {
-  const { clip, standIn } = programmeClip(time)
+function noteProgramme(now: Instant): void {
+  const { clip, standIn } = programmeClip(now)
   const angleId = clip?.angleId ?? null
   if (angleId !== programme.angleId || standIn !== programme.standIn) programme = { angleId, since: wall(), standIn }
 }
@@ -162,7 +195,7 @@ function redraw(): void {
 }
 
 function tick(): void {
-  const time = masterTime()
+  const time = instant()
   if (clock.playing || dirty) {
     dirty = false
     untold = true
@@ -189,6 +222,8 @@ self.addEventListener('message', (event: MessageEvent<ToWorker>) => {
   switch (message.type) {
     case 'model': {
       model = message.model
+      resolver = resolverOf(model)
+      byId = partsOf(model.clips)
       const urls = new Set(model.clips.flatMap((c) => [c.tileUrl, c.sharpUrl]))
       for (const [url, { stream }] of streams) {
         if (urls.has(url)) continue
@@ -225,9 +260,9 @@ self.addEventListener('message', (event: MessageEvent<ToWorker>) => {
       delete shown[message.key]
       break
     case 'preview':
-      preview = { angleId: message.angleId, until: message.until }
+      preview = { angleId: message.angleId, until: flicks(message.until) }
       // At once, not at the next screen refresh: a pressed key is waited for.
-      for (const [key, tile] of tiles) if (tile.source.kind === 'programme') draw(tile, key, masterTime())
+      for (const [key, tile] of tiles) if (tile.source.kind === 'programme') draw(tile, key, instant())
       break
     case 'reset':
       due = 0

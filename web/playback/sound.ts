@@ -1,10 +1,36 @@
+import { type LevelPoint, levelAt } from '@pendolo/core/mix'
 import { clipToMaster, FLICKS_PER_SECOND, masterToClip, secondsToFlicks } from '@pendolo/core/time'
 import { ALL_FORMATS, AudioBufferSink, Input, UrlSource } from 'mediabunny'
 import { Clicks } from './clicks.ts'
-import type { PlaySound } from './types.ts'
+import type { Passage, PlaySound } from './types.ts'
 
 /** Sound scheduled ahead of the clock, s. */
 const AHEAD = 0.9
+
+interface Shape {
+  readonly at: number
+  readonly master: number
+  readonly ends: number
+  readonly fadeIn: number
+  readonly fadeOut: number
+  readonly levels: readonly LevelPoint[]
+}
+
+/** Writes a passage's gain on the audio clock: its fades, or how the recording gives way to others of the master. */
+function shapeGain(gain: AudioParam, now: number, { at, master, ends, fadeIn, fadeOut, levels }: Shape): void {
+  const level = (time: number) => levelAt(levels, secondsToFlicks(master + (time - at)))
+  const begins = Math.max(now, at - fadeIn / 2)
+  gain.setValueAtTime(fadeIn > 0 ? 0 : level(begins), begins)
+  if (fadeIn > 0) gain.linearRampToValueAtTime(level(at + fadeIn / 2), Math.max(begins, at + fadeIn / 2))
+  for (const point of levels) {
+    const time = at + (point.time / FLICKS_PER_SECOND - master)
+    if (time > begins + fadeIn && time < ends - fadeOut / 2) gain.linearRampToValueAtTime(point.gain, time)
+  }
+  if (!Number.isFinite(ends) || fadeOut === 0) return
+  const falls = Math.max(begins, ends - fadeOut / 2)
+  gain.setValueAtTime(level(falls), falls)
+  gain.linearRampToValueAtTime(0, Math.max(falls, ends + fadeOut / 2))
+}
 
 /** One sound, streamed and scheduled on the audio clock while playing. */
 class SoundLane {
@@ -64,38 +90,62 @@ class SoundLane {
 
   placedAs(sound: PlaySound): boolean {
     const [a, b] = [this.#sound.map, sound.map]
-    return a.start === b.start && a.rate === b.rate && JSON.stringify(a.jumps) === JSON.stringify(b.jumps)
+    return (
+      a.start === b.start &&
+      a.rate === b.rate &&
+      JSON.stringify(a.jumps) === JSON.stringify(b.jumps) &&
+      JSON.stringify(this.#sound.levels) === JSON.stringify(sound.levels)
+    )
   }
 
-  /** Plays so that master second `master` sounds at context second `at`. */
-  async start(master: number, at: number): Promise<void> {
+  /** Plays passages of the master one after the other, the first of them from context second `at` on. */
+  async start(passages: readonly Passage[], at: number): Promise<void> {
     this.stop()
     const run = this.#run
     const sink = await this.#sink
-    if (!sink || run !== this.#run) return
-    const { map } = this.#sound
-    const clip = Math.max(0, masterToClip(secondsToFlicks(master), map) / FLICKS_PER_SECOND)
+    if (!sink) return
     try {
-      for await (const { buffer, timestamp } of sink.buffers(clip)) {
+      for (const passage of passages) {
         if (run !== this.#run) return
-        const when = at + (clipToMaster(secondsToFlicks(timestamp), map) / FLICKS_PER_SECOND - master)
-        const late = this.#context.currentTime - when
-        const length = buffer.duration * map.rate
-        if (late < length) {
-          const node = this.#context.createBufferSource()
-          node.buffer = buffer
-          node.playbackRate.value = 1 / map.rate
-          node.connect(this.#gain)
-          node.onended = () => this.#nodes.delete(node)
-          this.#nodes.add(node)
-          if (late > 0) node.start(0, late / map.rate)
-          else node.start(when)
-        }
-        while (when - this.#context.currentTime > AHEAD && run === this.#run) await new Promise((resolve) => setTimeout(resolve, 100))
-        if (run !== this.#run) return
+        const begins = at + passage.after
+        // A passage that lies far ahead is not decoded yet.
+        while (begins - this.#context.currentTime > AHEAD && run === this.#run) await new Promise((resolve) => setTimeout(resolve, 100))
+        await this.#play(sink, passage, begins, run)
       }
     } catch {
       // A sound that breaks off is silence from there on.
+    }
+  }
+
+  /** One passage; its gain falls and rises over the joins with others. */
+  async #play(sink: AudioBufferSink, { master, length, fadeIn, fadeOut }: Passage, at: number, run: number): Promise<void> {
+    const { map, levels = [] } = this.#sound
+    const shape = this.#context.createGain()
+    shape.connect(this.#gain)
+    const ends = at + length
+    const first = at - fadeIn / 2
+    shapeGain(shape.gain, this.#context.currentTime, { at, master, ends, fadeIn, fadeOut, levels })
+    const from = Math.max(0, masterToClip(secondsToFlicks(master - fadeIn / 2), map) / FLICKS_PER_SECOND)
+    for await (const { buffer, timestamp } of sink.buffers(from)) {
+      if (run !== this.#run) return
+      const when = at + (clipToMaster(secondsToFlicks(timestamp), map) / FLICKS_PER_SECOND - master)
+      if (when >= ends + fadeOut / 2) return
+      const late = Math.max(this.#context.currentTime, first) - when
+      const whole = buffer.duration * map.rate
+      if (late < whole) {
+        const node = this.#context.createBufferSource()
+        node.buffer = buffer
+        node.playbackRate.value = 1 / map.rate
+        node.connect(shape)
+        node.onended = () => this.#nodes.delete(node)
+        this.#nodes.add(node)
+        if (late > 0) node.start(0 + Math.max(this.#context.currentTime, first), late / map.rate)
+        else node.start(when)
+        const end = ends + fadeOut / 2
+        if (Number.isFinite(end) && when + whole > end) node.stop(end)
+      }
+      while (when - this.#context.currentTime > AHEAD && run === this.#run) await new Promise((resolve) => setTimeout(resolve, 100))
+      if (run !== this.#run) return
     }
   }
 
@@ -118,7 +168,7 @@ export class SoundDesk {
   readonly #out: GainNode
   readonly #lanes = new Map<string, SoundLane>()
   readonly clicks: Clicks
-  #playing: { master: number; at: number } | null = null
+  #playing: { passages: readonly Passage[]; at: number } | null = null
 
   constructor() {
     this.context = new AudioContext({ latencyHint: 'interactive', sampleRate: 48000 })
@@ -142,7 +192,7 @@ export class SoundDesk {
       if (this.#lanes.has(id)) continue
       const lane = new SoundLane(this.context, this.#out, sound)
       this.#lanes.set(id, lane)
-      if (this.#playing) void lane.start(this.#playing.master, this.#playing.at)
+      if (this.#playing) void lane.start(this.#playing.passages, this.#playing.at)
     }
   }
 
@@ -151,12 +201,12 @@ export class SoundDesk {
     return Object.fromEntries([...this.#lanes].map(([id, lane]) => [id, { level: lane.level, pan: lane.pan }]))
   }
 
-  /** Starts all sounds; @returns the context second at which master second `master` sounds */
-  start(master: number): number {
+  /** Starts all sounds; @returns the context second at which the first passage begins */
+  start(passages: readonly Passage[]): number {
     const at = this.context.currentTime + 0.08
-    this.#playing = { master, at }
-    for (const lane of this.#lanes.values()) void lane.start(master, at)
-    this.clicks.start(master, at)
+    this.#playing = { passages, at }
+    for (const lane of this.#lanes.values()) void lane.start(passages, at)
+    this.clicks.start(passages, at)
     return at
   }
 

@@ -1,4 +1,6 @@
 import type { Points } from '@pendolo/core/cut'
+import type { FilmRun } from '@pendolo/core/film'
+import type { LevelPoint } from '@pendolo/core/mix'
 import type { Framing } from '@pendolo/core/picture'
 import type { Flicks, FrameGrid, PlacementMap } from '@pendolo/core/time'
 
@@ -29,26 +31,48 @@ export interface PlaySound {
   readonly gain: number
   /** −1 left to 1 right. */
   readonly pan: number
+  /** Level over the master's time, where the sound gives way to another; absent where it is the same throughout. */
+  readonly levels?: readonly LevelPoint[]
+}
+
+/** A passage of the master as it is to be heard: from which master second on, how many seconds after the start, how long. */
+export interface Passage {
+  readonly master: number
+  readonly after: number
+  /** Infinity to the end. */
+  readonly length: number
+  /** Lengths of the crossfades with what comes before and after, s; each lies half within the passage. */
+  readonly fadeIn: number
+  readonly fadeOut: number
 }
 
 export interface PlayModel {
   readonly angles: readonly PlayAngle[]
   readonly clips: readonly PlayClip[]
   readonly sounds: readonly PlaySound[]
-  readonly points: Points
+  /** Switch points by version: that at hand, and those that are set into it. */
+  readonly points: Readonly<Record<string, Points>>
+  /** The version at hand. */
+  readonly cutId: string
+  /** Its programme. */
+  readonly runs: readonly FilmRun[]
   readonly standIn: 'next' | 'black'
   /** Where one may go: the master and all that was placed before it, beside it and after it. */
   readonly event: { readonly start: Flicks; readonly end: Flicks }
-  /** What the film covers. */
+  /** From where the film begins on the master to where it ends. */
   readonly film: { readonly start: Flicks; readonly end: Flicks }
 }
 
 export type PictureModel = Omit<PlayModel, 'sounds' | 'event' | 'film'>
 
+/** What is played: the master as it was recorded, or the film with what was left out left out. */
+export type Along = 'master' | 'film'
+
 /** Where the clock is, as an affine map from absolute wall time in ms: what the worker draws by. */
 export interface ClockMap {
   readonly playing: boolean
-  /** Master time in flicks at `wall`. */
+  readonly along: Along
+  /** Time in flicks at `wall`: of the master, or of the film. */
   readonly time: number
   readonly wall: number
   readonly speed: number

@@ -1,5 +1,5 @@
 import type { Job, ProjectState } from '@pendolo/api'
-import { marksOf } from '@pendolo/core/project'
+import { isMaster, marksOf } from '@pendolo/core/project'
 import { App, Button, Checkbox, Dropdown, Modal, Progress, Space } from 'antd'
 import { ChevronDown } from 'lucide-react'
 import { useState } from 'react'
@@ -27,7 +27,7 @@ export function FindInMaster({ project, job }: Props) {
   const working = job?.state === 'running' || job?.state === 'queued'
   const heard = Object.values(doc.clips).flatMap((clip) => {
     const file = files.find((f) => f.id === clip.fileId)
-    if (!file?.facts.audio || clip.state !== 'in' || clip.id === doc.masterClipId || !doc.placements[clip.id]) return []
+    if (!file?.facts.audio || clip.state !== 'in' || isMaster(doc, clip.id) || !doc.placements[clip.id]) return []
     return [{ id: clip.id, name: `${doc.angles.find((a) => a.id === clip.angleId)?.name ?? 'no angle'} · ${file.name}`, picture: Boolean(file.facts.video) }]
   })
   // Several recordings without a picture are microphones more often than not; a single one is the hall's.

@@ -1,5 +1,5 @@
 import type { ProjectState } from '@pendolo/api'
-import { type Edit, HUE_COUNT, MARK_KINDS, type Mark, type MarkKind, projectRate } from '@pendolo/core/project'
+import { type Edit, HUE_COUNT, isMaster, MARK_KINDS, type Mark, type MarkKind, projectRate } from '@pendolo/core/project'
 import { type Flicks, flicks, frameStart } from '@pendolo/core/time'
 import { Button, Input, Select, Tooltip } from 'antd'
 import { ChevronLeft, ChevronRight, Trash2 } from 'lucide-react'
@@ -35,7 +35,7 @@ export function MarkEditor({ project, marks, edit, onRemove }: Props) {
   }
   const same = <T,>(of: (m: Mark) => T): T | undefined => (marks.every((m) => of(m) === of(only)) ? of(only) : undefined)
   const standing = Object.values(doc.clips)
-    .filter((c) => c.id !== doc.masterClipId && doc.placements[c.id])
+    .filter((c) => !isMaster(doc, c.id) && doc.placements[c.id])
     .map((c) => ({ value: c.id, label: files.find((f) => f.id === c.fileId)?.name ?? c.id }))
   return (
     <fieldset className="mark-editor" aria-label={one ? `Mark ${only.name}` : `${marks.length} marks`} key={only.id}>
@@ -62,7 +62,7 @@ export function MarkEditor({ project, marks, edit, onRemove }: Props) {
           placeholder="kinds"
           aria-label="Kind of the chosen marks"
           onChange={(kind: MarkKind) => change({ kind }, 'change a mark')}
-          options={MARK_KINDS.map((k) => ({ value: k, label: k === 'section' ? 'part' : k }))}
+          options={MARK_KINDS.map((k) => ({ value: k, label: k }))}
           style={{ width: 84, flex: 'none' }}
         />
         <Tooltip title="A frame earlier">

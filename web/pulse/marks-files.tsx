@@ -1,7 +1,7 @@
 import type { ProjectState } from '@pendolo/api'
 import { MARK_FORMATS, type MarkFormat, type MarkSheet, markFormatOf, readMarks, readMidi, writeMarks } from '@pendolo/core/formats'
 import { laySong } from '@pendolo/core/grid'
-import { type Edit, type Mark, marksOnMaster } from '@pendolo/core/project'
+import { type Edit, type Mark, marksOnMaster, pulseOf } from '@pendolo/core/project'
 import { FLICKS_PER_SECOND, secondsToFlicks } from '@pendolo/core/time'
 import { App, Button, Dropdown } from 'antd'
 import { useRef } from 'react'
@@ -19,6 +19,7 @@ const NAMES: Record<MarkFormat, string> = {
 const CLEAR = 6
 
 function sheetOf({ doc }: ProjectState): MarkSheet {
+  const pulse = pulseOf(doc)
   const seconds = (t: number) => t / FLICKS_PER_SECOND
   return {
     marks: marksOnMaster(doc).map((m) => ({
@@ -29,7 +30,7 @@ function sheetOf({ doc }: ProjectState): MarkSheet {
       text: m.text ?? '',
       hue: m.hue,
     })),
-    beats: doc.pulse && doc.pulse.beats.length > 0 ? { beats: doc.pulse.beats.map(seconds), downbeats: doc.pulse.downbeats } : null,
+    beats: pulse && pulse.beats.length > 0 ? { beats: pulse.beats.map(seconds), downbeats: pulse.downbeats } : null,
   }
 }
 

@@ -1,4 +1,4 @@
-import { MARK_KINDS, marksOf, marksOnMaster, projectRate } from '@pendolo/core/project'
+import { MARK_KINDS, marksOf, marksOnMaster, projectRate, pulseOf } from '@pendolo/core/project'
 import { printLength, printTimecode } from '@pendolo/core/time'
 import { useVirtualizer } from '@tanstack/react-virtual'
 import { Button, Input, Select } from 'antd'
@@ -18,7 +18,7 @@ const NAMES: Record<Shown, string> = {
   beat: 'beats',
   bar: 'bars',
   cue: 'cues',
-  section: 'parts',
+  part: 'parts',
   phrase: 'phrases',
   note: 'notes',
 }
@@ -27,6 +27,7 @@ const ROW = 27
 /** All marks in order of time: find, filter, go through them by keys, choose many. */
 export function MarksList({ project, edit }: Pick<StageProps, 'project' | 'edit'>) {
   const { doc } = project
+  const pulse = pulseOf(doc)
   const [find, setFind] = useState('')
   const [shown, setShown] = useState<Shown>('all')
   const [chosen, setChosen] = useState<ReadonlySet<string>>(new Set())
@@ -35,11 +36,11 @@ export function MarksList({ project, edit }: Pick<StageProps, 'project' | 'edit'
   const style = { rate: projectRate(doc.settings), dropFrame: doc.settings.dropFrame }
   const marks = useMemo(() => marksOnMaster(doc), [doc])
   const rows = useMemo((): Row[] => {
-    if (shown === 'beat' || shown === 'bar') return beatRows(doc.pulse, shown === 'bar').filter((r) => r.name.includes(find))
+    if (shown === 'beat' || shown === 'bar') return beatRows(pulse, shown === 'bar').filter((r) => r.name.includes(find))
     return marks
       .filter((m) => (shown === 'all' || m.kind === shown) && matches(m, find))
       .map((mark) => ({ key: mark.id, time: mark.time, ...(mark.end !== undefined && { end: mark.end }), name: mark.name, mark }))
-  }, [marks, shown, find, doc.pulse])
+  }, [marks, shown, find, pulse])
   const here = useEngine(({ time }) => rows.findLastIndex((r) => r.time <= time))
   const virtual = useVirtualizer({ count: rows.length, getScrollElement: () => scroll.current, estimateSize: () => ROW, overscan: 8 })
 
@@ -90,9 +91,9 @@ export function MarksList({ project, edit }: Pick<StageProps, 'project' | 'edit'
     (kind === 'all'
       ? marks.length
       : kind === 'beat'
-        ? doc.pulse?.beats.length
+        ? pulse?.beats.length
         : kind === 'bar'
-          ? doc.pulse?.downbeats.length
+          ? pulse?.downbeats.length
           : marks.filter((m) => m.kind === kind).length) ?? 0
   return (
     <>
@@ -145,7 +146,7 @@ export function MarksList({ project, edit }: Pick<StageProps, 'project' | 'edit'
                 </span>
                 <span className="quiet">
                   {row.end !== undefined && `${printLength((row.end - row.time) / 705_600_000)} `}
-                  {mark && shown === 'all' ? (mark.kind === 'section' ? 'part' : mark.kind) : ''}
+                  {mark && shown === 'all' ? mark.kind : ''}
                 </span>
               </button>
             )

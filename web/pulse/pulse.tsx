@@ -1,4 +1,4 @@
-import { marksOf, marksOnMaster } from '@pendolo/core/project'
+import { clockOf, marksOf, marksOnMaster, pulseOf } from '@pendolo/core/project'
 import { FLICKS_PER_SECOND } from '@pendolo/core/time'
 import { Button } from 'antd'
 import { useState } from 'react'
@@ -23,11 +23,11 @@ export function Pulse({ project, edit, top }: StageProps) {
   const { doc, files } = project
   const { data: jobs = [] } = useJobs(project.id)
   const [stretch, setStretch] = useState<Stretch | null>(null)
-  const master = files.find((f) => f.id === doc.clips[doc.masterClipId ?? '']?.fileId)
+  const master = files.find((f) => f.id === doc.clips[clockOf(doc) ?? '']?.fileId)
   const peaks = usePeaks(master?.contentKey ?? null, master?.ready.peaks ?? false)
   const job = jobs.find((j) => j.kind === 'pulse')
   const onsets = useOnsets(doc.pulse ? (master?.contentKey ?? null) : null, job?.finishedAt ?? 0)
-  const { pulse } = doc
+  const pulse = pulseOf(doc)
 
   const drop = () =>
     edit(
@@ -97,7 +97,7 @@ export function Pulse({ project, edit, top }: StageProps) {
                             id: newId(),
                             time: stretch.from,
                             end: stretch.to,
-                            kind: 'section',
+                            kind: 'part',
                             name: `Section ${marksOf(doc).length + 1}`,
                             hue: marksOf(doc).length % 12,
                           },

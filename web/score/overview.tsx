@@ -1,4 +1,4 @@
-import type { PlannedStretch } from '@pendolo/core/cut'
+import type { PlannedStretch } from '@pendolo/core/film'
 import { FLICKS_PER_SECOND } from '@pendolo/core/time'
 import { hueOf } from '../ui/theme.ts'
 import { Playhead } from './playhead.tsx'

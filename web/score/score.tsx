@@ -1,9 +1,11 @@
 import type { ProjectState } from '@pendolo/api'
-import { type PictureSpan, type Points, planFilm } from '@pendolo/core/cut'
-import { marksOnMaster, projectRate } from '@pendolo/core/project'
-import { FLICKS_PER_SECOND, type Flicks, flicks, nearestFrameStart, printTimecode, ZERO } from '@pendolo/core/time'
+import type { Points } from '@pendolo/core/cut'
+import { planFilm } from '@pendolo/core/film'
+import { clockOf, marksOnMaster, type PictureSpan, projectRate, pulseOf } from '@pendolo/core/project'
+import { FLICKS_PER_SECOND, type Flicks, flicks, nearestFrameStart, printTimecode } from '@pendolo/core/time'
 import { memo, useMemo, useRef, useState } from 'react'
-import { eventOf, masterEnd, soundOnly } from '../playback/model.ts'
+import { filmFor } from '../playback/film.ts'
+import { eventOf, leftOutOf, soundOnly } from '../playback/model.ts'
 import { engine } from '../playback/use-engine.ts'
 import { Bob } from '../ui/bob.tsx'
 import { hueOf } from '../ui/theme.ts'
@@ -48,7 +50,7 @@ export const Score = memo(function Score({ project, spans, points, actions, chos
   const [stroke, setStroke] = useState<{ lane: number; from: number; to: number } | null>(null)
   const pressed = useRef<{ x: number; lane: number } | null>(null)
   const rate = projectRate(doc.settings)
-  const master = doc.masterClipId ? project.files.find((f) => f.id === doc.clips[doc.masterClipId ?? '']?.fileId) : undefined
+  const master = project.files.find((f) => f.id === doc.clips[clockOf(doc) ?? '']?.fileId)
   const peaks = usePeaks(master?.contentKey ?? null, master?.ready.peaks ?? false)
   zoomRef.current = (factor) => zoom(factor, seconds(engine.now()))
 
@@ -69,14 +71,9 @@ export const Score = memo(function Score({ project, spans, points, actions, chos
   )
   const plan = useMemo(
     () =>
-      planFilm(
-        shownPoints,
-        spans,
-        doc.angles.map((a) => a.id),
-        recorded.start,
-        recorded.end,
-        doc.settings.standIn,
-      ).filter((s) => s.wanted !== null),
+      planFilm(shownPoints, { spans, order: doc.angles.map((a) => a.id), standIn: doc.settings.standIn }, recorded.start, recorded.end).filter(
+        (s) => s.wanted !== null,
+      ),
     [shownPoints, spans, doc.angles, recorded, doc.settings.standIn],
   )
   const inView = (a: number, b: number) => b > view.from && a < view.from + view.span
@@ -158,9 +155,8 @@ export const Score = memo(function Score({ project, spans, points, actions, chos
     } else move((event.deltaX / plotWidth) * view.span)
   }
 
-  const lines = barLines(doc.pulse, view.from, view.span, plotWidth)
-  const keepFrom = seconds(doc.keep.start ?? ZERO)
-  const keepTo = seconds(doc.keep.end ?? masterEnd(project))
+  const lines = barLines(pulseOf(doc), view.from, view.span, plotWidth)
+  const leftOut = leftOutOf(filmFor(project), recorded)
 
   return (
     <div className="score" ref={ref} style={{ flex: 1, minHeight: 0 }}>
@@ -269,8 +265,14 @@ export const Score = memo(function Score({ project, spans, points, actions, chos
               />
             )
           })}
-          <Outside from={LABELS} to={Math.min(width, x(keepFrom))} height={lanesBottom - HEAD} />
-          <Outside from={Math.max(LABELS, x(keepTo))} to={width} height={lanesBottom - HEAD} />
+          {leftOut.map(({ start, end }) => (
+            <Outside
+              key={start}
+              from={Math.max(LABELS, x(seconds(start)))}
+              to={Math.min(width, end >= recorded.end ? width : x(seconds(end)))}
+              height={lanesBottom - HEAD}
+            />
+          ))}
         </g>
         <text x="12" y={16} fontSize="11.5" fill="var(--ink-quiet)">
           {doc.pulse && doc.pulse.tempoBpm > 0 ? `♩ = ${doc.pulse.tempoBpm.toFixed(1)}` : ''}

@@ -9,7 +9,7 @@ import { engine, useEngine } from '../playback/use-engine.ts'
 export function Parts({ project }: { project: ProjectState }) {
   const { doc } = project
   const { settings } = doc
-  const parts = useMemo(() => marksOnMaster(doc).filter((m) => m.kind === 'section'), [doc])
+  const parts = useMemo(() => marksOnMaster(doc).filter((m) => m.kind === 'part'), [doc])
   const here = useEngine(({ time }) => parts.findLast((p) => p.time <= time && (p.end === undefined || time < p.end))?.name ?? 'parts')
   if (parts.length === 0) return null
   const label = (part: (typeof parts)[number]) =>

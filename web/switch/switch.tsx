@@ -1,12 +1,13 @@
 import { MAGNETS, type Magnet, nearestIndex, pointAt, pulled } from '@pendolo/core/cut'
-import { marksOnMaster, pictureSpans, pointsOf, projectRate } from '@pendolo/core/project'
+import { marksOnMaster, pictureSpans, pointsOf, projectRate, pulseOf } from '@pendolo/core/project'
 import { FLICKS_PER_SECOND, type Flicks, flicks, frameStart, nearestFrameStart } from '@pendolo/core/time'
 import { App, Button, Dropdown, InputNumber, Popover, Segmented } from 'antd'
 import { Pause, Play } from 'lucide-react'
 import { useEffect, useMemo, useRef } from 'react'
 import { useHotkeys } from 'react-hotkeys-hook'
 import { Link } from 'react-router'
-import { eventOf, masterEnd } from '../playback/model.ts'
+import { filmFor } from '../playback/film.ts'
+import { eventOf, leftOutOf, masterEnd } from '../playback/model.ts'
 import { engine, useEngine } from '../playback/use-engine.ts'
 import { MasterTime } from '../score/master-time.tsx'
 import { Score } from '../score/score.tsx'
@@ -42,12 +43,13 @@ export function Switch({ project, edit, top }: StageProps) {
   const cut = doc.cuts.find((c) => c.id === doc.activeCutId) ?? doc.cuts[0]
   const points = pointsOf(cut)
   const lag = useTouchLag()
+  const pulse = pulseOf(doc)
   const spans = useMemo(() => {
     const facts = new Map(project.files.map((f) => [f.id, f.facts]))
     return pictureSpans(doc, (id) => facts.get(id))
   }, [doc, project.files])
   const marks = useMemo(() => {
-    const { beats = [], downbeats = [], hits = [] } = doc.pulse ?? {}
+    const { beats = [], downbeats = [], hits = [] } = pulseOf(doc) ?? {}
     const pulling = {
       off: () => [],
       beat: () => beats,
@@ -62,6 +64,7 @@ export function Switch({ project, edit, top }: StageProps) {
     const { start, end } = eventOf(project)
     return start < 0 || end > masterEnd(project)
   }, [project])
+  const leftOut = leftOutOf(filmFor(project), filmFor(project).bounds.master)
   const zoomRef = useRef<((factor: number) => void) | null>(null)
   /** Time of the last press in this run of playing: what lies between two presses has been cut anew. */
   const pass = useRef<Flicks | null>(null)
@@ -115,7 +118,7 @@ export function Switch({ project, edit, top }: StageProps) {
   }
   const toBeat = (direction: 1 | -1) => {
     const at = nearestPoint()
-    const beats = doc.pulse?.beats ?? []
+    const beats = pulseOf(doc)?.beats ?? []
     if (at === null) return
     if (beats.length === 0) return void message.info('There are no beats yet; find them in Pulse')
     const next = direction > 0 ? beats.find((b) => nearestFrameStart(b, rate) > at) : beats.findLast((b) => nearestFrameStart(b, rate) < at)
@@ -165,7 +168,7 @@ export function Switch({ project, edit, top }: StageProps) {
   const chosen = useEngine(({ time }) => points[pointAt(points, time)]?.angleId ?? null)
   const end = masterEnd(project)
   const outside = useEngine(({ time }) => time < 0 || time > end)
-  const bar = useEngine(({ time }) => (doc.pulse ? barLabel(doc.pulse, time) : ''))
+  const bar = useEngine(({ time }) => (pulse ? barLabel(pulse, time) : ''))
 
   if (doc.angles.length === 0 || spans.length === 0) {
     return (
@@ -229,12 +232,12 @@ export function Switch({ project, edit, top }: StageProps) {
                       },
                     ]
                   : []),
-                ...(doc.keep.start !== null || doc.keep.end !== null
+                ...(leftOut.length > 0
                   ? [
                       {
                         key: 'whole',
-                        label: 'reset head and tail to the master’s',
-                        onClick: () => edit([{ type: 'keep', start: null, end: null }], 'keep the whole'),
+                        label: 'bring back all of the master that was left out',
+                        onClick: () => edit([{ type: 'wholeMaster', cutId: cut.id }], 'keep the whole'),
                       },
                     ]
                   : []),

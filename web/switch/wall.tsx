@@ -1,47 +1,17 @@
 import type { ProjectState } from '@pendolo/api'
-import { clipShownAt, type PictureSpan } from '@pendolo/core/cut'
 import { seat } from '@pendolo/core/picture'
-import { pointsOf, projectRate, startFrameOf } from '@pendolo/core/project'
+import { type PictureSpan, pointsOf, projectRate, startFrameOf } from '@pendolo/core/project'
 import { type Flicks, flicks, masterToClip, printTimecode } from '@pendolo/core/time'
-import { type CSSProperties, useEffect, useRef } from 'react'
+import type { CSSProperties } from 'react'
 import { useJobs } from '../data/queries.ts'
+import { EngineCanvas } from '../playback/engine-canvas.tsx'
+import { filmFor } from '../playback/film.ts'
 import { soundOnly } from '../playback/model.ts'
-import type { TileSource } from '../playback/types.ts'
-import { engine, useEngine } from '../playback/use-engine.ts'
+import { useEngine } from '../playback/use-engine.ts'
 import { useSize } from '../score/time-view.ts'
 import { Bob } from '../ui/bob.tsx'
 import { hueOf } from '../ui/theme.ts'
 import { SoundTile } from './sound-tile.tsx'
-
-/** A canvas the engine draws on, kept at its size in device pixels. */
-export function EngineCanvas({ source, name, label }: { source: TileSource; name?: string; label: string }) {
-  const ref = useRef<HTMLDivElement>(null)
-  const attached = useRef<ReturnType<typeof engine.attach> | null>(null)
-  const first = useRef(source)
-  useEffect(() => {
-    const holder = ref.current
-    if (!holder) return
-    // A canvas can be given away once only, so each mounting makes its own.
-    const canvas = document.createElement('canvas')
-    canvas.setAttribute('role', 'img')
-    canvas.setAttribute('aria-label', label)
-    holder.append(canvas)
-    const at = engine.attach(canvas, first.current, name)
-    attached.current = at
-    const resize = () => at.resize(holder.clientWidth * window.devicePixelRatio, holder.clientHeight * window.devicePixelRatio)
-    resize()
-    const watch = new ResizeObserver(resize)
-    watch.observe(holder)
-    return () => {
-      watch.disconnect()
-      at.detach()
-      canvas.remove()
-    }
-  }, [name, label])
-  const key = JSON.stringify(source)
-  useEffect(() => attached.current?.show(JSON.parse(key) as TileSource), [key])
-  return <div ref={ref} style={{ width: '100%', height: '100%' }} />
-}
 
 const GAP = 6
 
@@ -99,7 +69,7 @@ export function Wall({ project, spans, chosenAngle, onChoose }: WallProps) {
             <Absent why={(time) => absence(project, spans, angle.id, time, jobs)} />
             {soundOnly(project, angle.id) && <SoundTile project={project} angleId={angle.id} />}
             <span className="foot">
-              {seats.tileWidth > 190 && <SourceTime project={project} spans={spans} angleId={angle.id} />}
+              {seats.tileWidth > 190 && <SourceTime project={project} angleId={angle.id} />}
               {angle.name}
             </span>
             <Bob index={i} hue={angle.hue} lit={angle.id === chosenAngle} />
@@ -125,9 +95,9 @@ function Absent({ why }: { why: (time: Flicks) => string | null }) {
   return text === null ? null : <span className="absent">{text}</span>
 }
 
-function SourceTime({ project, spans, angleId }: { project: ProjectState; spans: readonly PictureSpan[]; angleId: string }) {
+function SourceTime({ project, angleId }: { project: ProjectState; angleId: string }) {
   const text = useEngine(({ time }) => {
-    const span = clipShownAt(spans, angleId, time)
+    const span = filmFor(project).clipAt(angleId, time)
     return span ? sourceTimecode(project, span, time) : ''
   })
   return <span className="mono">{text}</span>
@@ -144,7 +114,7 @@ function absence(
   const { doc } = project
   const clips = Object.values(doc.clips).filter((c) => c.angleId === angleId && c.state === 'in')
   const fileOf = (clipId: string) => project.files.find((f) => f.id === doc.clips[clipId]?.fileId)
-  const span = clipShownAt(spans, angleId, time)
+  const span = filmFor(project).clipAt(angleId, time)
   if (span) {
     const file = fileOf(span.clipId)
     if (file?.missing && !file.ready.tile) return 'the original is missing'

@@ -13,7 +13,7 @@ const entries = (step: number, points = false) =>
       fc.record({
         time: fc.integer({ min: 0, max: Math.round(9000 / step) }),
         length: points ? fc.constant(0) : fc.oneof(fc.constant(0), fc.integer({ min: 3, max: Math.round(60 / step) })),
-        kind: fc.constantFrom('cue', 'section', 'phrase', 'note') as fc.Arbitrary<MarkEntry['kind']>,
+        kind: fc.constantFrom('cue', 'part', 'phrase', 'note') as fc.Arbitrary<MarkEntry['kind']>,
         name: names,
         note: names,
         hue: fc.integer({ min: 0, max: 11 }),
@@ -152,7 +152,7 @@ test('a song by another program: tempo changes, 6/8 felt in two, markers, notes'
   // A dotted quarter of 0.6 s, twice as long after the marker.
   expect(beats?.beats.map((t) => Math.round(t * 1000))).toEqual([0, 600, 1200, 2400, 3600])
   expect(beats?.downbeats).toEqual([0, 2, 4])
-  expect(marks).toEqual([{ time: 1.2, end: null, kind: 'section', name: 'B', text: '', hue: null }])
+  expect(marks).toEqual([{ time: 1.2, end: null, kind: 'part', name: 'B', text: '', hue: null }])
   expect(notes.map((t) => Math.round(t * 1000))).toEqual([0, 3600])
 })
 

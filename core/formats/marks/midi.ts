@@ -10,7 +10,7 @@ const PAUSE = 1.8
 const BEGINS = 'pulse begins'
 const ENDS = 'pulse ends'
 
-const META: Record<EntryKind, 'marker' | 'cuePoint' | 'lyrics' | 'text'> = { section: 'marker', cue: 'cuePoint', phrase: 'lyrics', note: 'text' }
+const META: Record<EntryKind, 'marker' | 'cuePoint' | 'lyrics' | 'text'> = { part: 'marker', cue: 'cuePoint', phrase: 'lyrics', note: 'text' }
 
 interface Anchor {
   readonly tick: number
@@ -22,7 +22,7 @@ const micro = (seconds: number) => Math.round(seconds * 1e6)
 
 /**
  * Standard MIDI File, format 1 (MIDI 1.0 detailed specification): tempo map and time signatures from beats and bars, and
- * marks as markers (sections), cue points (cues), lyrics (phrases) and texts (notes). Beats are kept to the microsecond,
+ * marks as markers (parts), cue points (cues), lyrics (phrases) and texts (notes). Beats are kept to the microsecond,
  * marks to a thirty-thousandth of a beat; ends of ranges, notes and colours are not kept, nor marks before zero.
  */
 export function writeMarksMidi({ marks, beats }: MarkSheet): Uint8Array {
@@ -170,7 +170,7 @@ export function readMidi(bytes: Uint8Array): Song {
     // Lyrics of a song come syllable by syllable and are no marks; those of a file without notes are phrases.
     marks.push({ time: secondsAt(tick), end: null, kind, name: fromUtf8(event.text), text: '', hue: null })
   }
-  const wanted = notes.length > 0 ? marks.filter((m) => m.kind === 'section' || m.kind === 'cue') : marks
+  const wanted = notes.length > 0 ? marks.filter((m) => m.kind === 'part' || m.kind === 'cue') : marks
   return { marks: wanted, beats: beatsOf(said, ticks, secondsAt, notes), notes: notes.map(secondsAt) }
 }
 

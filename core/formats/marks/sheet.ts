@@ -1,5 +1,5 @@
 /** Kinds that marks of any format are brought to. */
-export const ENTRY_KINDS = ['cue', 'section', 'phrase', 'note'] as const
+export const ENTRY_KINDS = ['cue', 'part', 'phrase', 'note'] as const
 export type EntryKind = (typeof ENTRY_KINDS)[number]
 
 /** A mark as files carry it; times in seconds of the master. */
@@ -52,5 +52,6 @@ export function writeSeconds(seconds: number): string {
 
 export function kindOf(written: string): EntryKind {
   const lower = written.trim().toLowerCase()
-  return ENTRY_KINDS.find((k) => k === lower) ?? 'cue'
+  // Parts were written as sections once.
+  return lower === 'section' ? 'part' : (ENTRY_KINDS.find((k) => k === lower) ?? 'cue')
 }

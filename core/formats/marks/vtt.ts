@@ -54,7 +54,7 @@ export function readVtt(text: string): MarkSheet {
       return {
         time: cue.startTime,
         end: range ? cue.endTime : null,
-        kind: /^(cue|section|phrase|note)-\d+$/.test(cue.id) ? kindOf(cue.id.split('-')[0]) : 'phrase',
+        kind: /^(cue|part|section|phrase|note)-\d+$/.test(cue.id) ? kindOf(cue.id.split('-')[0]) : 'phrase',
         name: title === '-' ? '' : title,
         text: plain(rest.join('\n')),
         hue: hue ? Number(hue[1]) % 12 : null,

@@ -1,6 +1,6 @@
 import { marksOnMaster, startFrameOf } from '../../project/index.ts'
 import { FLICKS_PER_SECOND, frameAt, rateToNumber } from '../../time/index.ts'
-import type { Exchange, ExchangeFile, Segment } from '../exchange.ts'
+import type { Exchange, ExchangeFile, MasterSegment, Segment } from '../exchange.ts'
 import type { OtioObject, RationalTime, TimeRange } from './types.ts'
 
 /** Speeds nearer to 1 than this are clock drift: kept exactly in the metadata, not as a retiming effect. */
@@ -15,7 +15,7 @@ export function writeOtio(exchange: Exchange): string {
   const rate = rateToNumber(exchange.rate)
   const cutTrack = track(`Cut: ${exchange.cutName}`, 'Video', lane(exchange, exchange.cut))
   const angles = exchange.angles.map((a) => track(a.name, 'Video', lane(exchange, a.segments), { pendolo: { angleId: a.id } }))
-  const sound = exchange.master ? [track('Master', 'Audio', masterLane(exchange.master, -exchange.originFrame, rate))] : []
+  const sound = exchange.master.length > 0 ? masterLanes(exchange).map((children, i) => track(i === 0 ? 'Master' : `Master (${i + 1})`, 'Audio', children)) : []
   const stack: OtioObject = {
     OTIO_SCHEMA: 'Stack.1',
     name: 'tracks',
@@ -95,19 +95,32 @@ function clip(exchange: Exchange, segment: Segment, rate: number): OtioObject {
   }
 }
 
-function masterLane(master: NonNullable<Exchange['master']>, before: number, rate: number): OtioObject[] {
-  const clip = masterClip(master.file, master.frames, rate)
-  return before > 0 ? [gap(before, rate), clip] : [clip]
+/** Recordings that are the master together lie on lanes of their own where they overlap. */
+function masterLanes(exchange: Exchange): OtioObject[][] {
+  const rate = rateToNumber(exchange.rate)
+  const lanes: OtioObject[][] = []
+  const ends: number[] = []
+  for (const part of [...exchange.master].sort((a, b) => a.fromFrame - b.fromFrame)) {
+    let lane = ends.findIndex((end) => end <= part.fromFrame)
+    if (lane < 0) {
+      lane = lanes.push([]) - 1
+      ends[lane] = exchange.originFrame
+    }
+    if (part.fromFrame > ends[lane]) lanes[lane].push(gap(part.fromFrame - ends[lane], rate))
+    lanes[lane].push(masterClip(part, rate))
+    ends[lane] = part.fromFrame + part.frames
+  }
+  return lanes
 }
 
-function masterClip(file: ExchangeFile, frames: number, rate: number): OtioObject {
+function masterClip({ file, frames, firstFrame }: MasterSegment, rate: number): OtioObject {
   const sampling = file.facts.audio?.sampleRate ?? 48000
   const whole = time(Math.round(file.facts.durationSeconds * sampling), sampling)
   return {
     OTIO_SCHEMA: 'Clip.1',
     name: file.name,
     metadata: { pendolo: { master: true } },
-    source_range: range(time(0, rate), time(frames, rate)),
+    source_range: range(time(firstFrame, rate), time(frames, rate)),
     effects: [],
     markers: [],
     enabled: true,
@@ -125,16 +138,27 @@ function reference(file: ExchangeFile, start: RationalTime, duration: RationalTi
   }
 }
 
+/** Marks where the programme shows them; on a film with removed middles only what it keeps. */
 function markers(exchange: Exchange, rate: number): OtioObject[] {
-  return marksOnMaster(exchange.doc).map((mark) => ({
-    OTIO_SCHEMA: 'Marker.2',
-    name: mark.name,
-    color: 'YELLOW',
-    comment: mark.text ?? '',
-    marked_range: range(
-      time(frameAt(mark.time, exchange.rate) - exchange.originFrame, rate),
-      time(mark.end === undefined ? 0 : frameAt(mark.end, exchange.rate) - frameAt(mark.time, exchange.rate), rate),
-    ),
-    metadata: { pendolo: { kind: mark.kind, seconds: mark.time / FLICKS_PER_SECOND } },
-  }))
+  return marksOnMaster(exchange.doc).flatMap((mark) => {
+    const frame = frameAt(mark.time, exchange.rate)
+    const frames = mark.end === undefined ? 0 : frameAt(mark.end, exchange.rate) - frame
+    return tracksOf(exchange, frame).map((at) => ({
+      OTIO_SCHEMA: 'Marker.2',
+      name: mark.name,
+      color: 'YELLOW',
+      comment: mark.text ?? '',
+      marked_range: range(time(at - exchange.originFrame, rate), time(frames, rate)),
+      metadata: { pendolo: { kind: mark.kind, seconds: mark.time / FLICKS_PER_SECOND } },
+    }))
+  })
+}
+
+/** Frames of the tracks at which a frame of the master stands: what lies before the first kept range and behind the last one too. */
+function tracksOf({ runs }: Exchange, frame: number): number[] {
+  return runs.flatMap(({ fromFrame, frames, masterFrame }, i) => {
+    if (masterFrame === null) return []
+    const inside = (i === 0 || frame >= masterFrame) && (i === runs.length - 1 || frame < masterFrame + frames)
+    return inside ? [fromFrame + (frame - masterFrame)] : []
+  })
 }

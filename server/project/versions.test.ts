@@ -69,7 +69,7 @@ const plain = (doc: ProjectDoc) => JSON.parse(JSON.stringify(doc)) as ProjectDoc
 test('a project of the first version gives the same exchange files, byte for byte', async () => {
   const { store, close } = await openOld()
   const exchange = layOut('Depot Night', await store.doc(ID), exchangeFiles(await store.files(ID)))
-  expect(JSON.parse(writeOtio(exchange))).toEqual(JSON.parse(kept.otio))
+  expect(JSON.parse(writeOtio(exchange))).toEqual(inPartsOfToday(JSON.parse(kept.otio)))
   expect(writeEdl(exchange)).toBe(kept.edl)
   await close()
 })
@@ -98,6 +98,44 @@ test('it keeps all decisions and its whole undo, step by step to the beginning a
   expect(steps).toBe(-3)
   await close()
 })
+
+test('a project of the second version, kept in steps behind its last snapshot, opens as it was, gives the same exchange files, and its steps can be taken back', async () => {
+  const second = JSON.parse(gunzipSync(readFileSync(path.join(__dirname, 'fixtures', 'version-2.json.gz'))).toString('utf8')) as Kept & { doc: unknown }
+  // Its last snapshot is older than what was done.
+  expect(Number(second.projects[0].head)).toBeLessThan(Math.max(...second.edits.map((e) => Number(e.seq))))
+  const config = testConfig()
+  mkdirSync(config.home, { recursive: true })
+  const database = await openDatabase(config.home, config.migrations)
+  const client = createClient({ url: `file:${databaseFile(config.home)}` })
+  for (const table of ['projects', 'edits', 'files'] as const)
+    for (const row of second[table]) {
+      const names = Object.keys(row)
+      await client.execute({ sql: `INSERT INTO ${table} (${names.join(', ')}) VALUES (${names.map(() => '?').join(', ')})`, args: Object.values(row) })
+    }
+  client.close()
+  const store = new ProjectStore(database.db, config, new EventHub())
+  const doc = await store.doc(ID)
+  expect(plain(doc)).toEqual(plain(migrate(second.doc)))
+  // Its one range for all versions is that of each of them now.
+  for (const cut of doc.cuts) expect(cut.pieces).toEqual([{ id: 'whole', kind: 'range', from: 3.3 * 705_600_000, to: 80 * 705_600_000 }])
+  expect(Object.values(doc.marks).find((m) => m.id === 'part-1')).toMatchObject({ kind: 'part', name: 'Opening' })
+  const exchange = layOut('Depot Night', doc, exchangeFiles(await store.files(ID)))
+  expect(JSON.parse(writeOtio(exchange))).toEqual(inPartsOfToday(JSON.parse(second.otio)))
+  expect(writeEdl(exchange)).toBe(second.edl)
+  const before = JSON.stringify(plain(doc), order)
+  expect(await store.step(ID, 'undo', 'ben')).toBe('version')
+  expect((await store.doc(ID)).cuts[0].pieces[0]).not.toMatchObject({ to: 80 * 705_600_000 })
+  expect(await store.step(ID, 'redo', 'ben')).toBe('version')
+  expect(JSON.stringify(plain(await store.doc(ID)), order)).toBe(before)
+  await database.close()
+})
+
+/** Parts were written as sections once. */
+function inPartsOfToday(value: unknown): unknown {
+  if (Array.isArray(value)) return value.map(inPartsOfToday)
+  if (typeof value !== 'object' || value === null) return value
+  return Object.fromEntries(Object.entries(value).map(([key, v]) => [key, key === 'kind' && v === 'section' ? 'part' : inPartsOfToday(v)]))
+}
 
 /** Keys in order, so that equal documents are equal texts. */
 function order(_: string, value: unknown): unknown {

@@ -1,0 +1,225 @@
+import { type Points, pointAt, type SwitchPoint, type Transition } from '../cut/index.ts'
+import { type Cut, type FileFacts, type Layer, type PictureSpan, type ProjectDoc, pictureSpans, pointsOf, projectRate } from '../project/index.ts'
+import { type Flicks, flicks, nextFrameStart, programmeLength, programmeTimesOf, type Rate, runAt } from '../time/index.ts'
+import { type Material, type PlannedStretch, planFilm } from './plan.ts'
+import { type Bounds, boundsOf, type FilmRun, filmRuns } from './programme.ts'
+import { Pictures, type Shown } from './seen.ts'
+
+/** What is seen at one instant of a film. */
+export interface Seen extends Shown {
+  readonly run: FilmRun
+  /** Master time that is shown; null on a card. */
+  readonly master: Flicks | null
+  /** What is seen together with it where one picture gives way to another. */
+  readonly with: { readonly shown: Shown /** Share of this other picture, 0..1. */; readonly share: number; readonly kind: Transition['kind'] } | null
+  /** From the lowest to the highest. */
+  readonly layers: readonly Layer[]
+}
+
+/** A stretch of a film with a single source. */
+export interface FilmStretch extends Shown {
+  /** Half-open range of programme time. */
+  readonly at: Flicks
+  readonly length: Flicks
+  /** Master time at its beginning; null on a card. */
+  readonly from: Flicks | null
+  readonly run: FilmRun
+}
+
+/** The versions of a project as a film needs them. */
+export interface Versions {
+  readonly points: (cutId: string) => Points
+  readonly layers: (cutId: string) => readonly Layer[]
+}
+
+const NOTHING: Shown = { wanted: null, angleId: null, clipId: null, standIn: false }
+
+/** Answers what a film shows: at an instant in O(log n), or all of it as a plan. Wall, score, film and exchange files all ask here. */
+export class FilmResolver {
+  readonly runs: readonly FilmRun[]
+  readonly #pictures: Pictures
+  readonly #material: Material
+  readonly #versions: Versions
+
+  constructor(runs: readonly FilmRun[], material: Material, versions: Versions) {
+    this.runs = runs
+    this.#material = material
+    this.#versions = versions
+    this.#pictures = new Pictures(material.spans, material.order, material.standIn)
+  }
+
+  get length(): Flicks {
+    return programmeLength(this.runs)
+  }
+
+  /** Master time that the film shows at an instant of its own; null on a card. Outside of the film its nearest end. */
+  masterAt(time: Flicks): Flicks | null {
+    const last = this.runs.at(-1)
+    if (!last) return null
+    const run = runAt(this.runs, time) ?? (time < last.at ? this.runs[0] : last)
+    return run.from === null ? null : flicks(run.from + Math.max(0, Math.min(run.length, time - run.at)))
+  }
+
+  /** What an angle shows at an instant of the master. */
+  clipAt(angleId: string, master: Flicks, clipId?: string): PictureSpan | null {
+    return this.#pictures.clipAt(angleId, master, clipId)
+  }
+
+  /** What a version shows at an instant of the master, whether its programme keeps that or not. */
+  shownAt(cutId: string, master: Flicks): Shown {
+    const points = this.#versions.points(cutId)
+    return this.#pictures.shown(points[pointAt(points, master)] ?? null, master)
+  }
+
+  /** What the film shows at an instant of programme time; null outside of it. */
+  seenAt(time: Flicks): Seen | null {
+    const run = runAt(this.runs, time)
+    if (!run) return null
+    if (run.from === null) return { ...NOTHING, run, master: null, with: null, layers: [] }
+    const master = flicks(run.from + (time - run.at))
+    const points = this.#versions.points(run.cutId)
+    const index = pointAt(points, master)
+    const shown = this.#pictures.shown(points[index] ?? null, master)
+    const layers = this.#versions.layers(run.cutId).filter((l) => l.from <= master && master < l.to)
+    return { ...shown, run, master, with: this.#giving(points, index, master), layers }
+  }
+
+  /** The transition an instant lies in: half of it lies behind the cut, half before the next. */
+  #giving(points: Points, index: number, master: Flicks): Seen['with'] {
+    for (const [at, other] of [
+      [points[index], points[index - 1]],
+      [points[index + 1], points[index]],
+    ] as (SwitchPoint | undefined)[][]) {
+      if (!at?.transition || !other) continue
+      const half = transitionHalf(points, points.indexOf(at, Math.max(0, index)))
+      if (Math.abs(master - at.time) > half || (master >= at.time && master - at.time === half)) continue
+      const share = 0.5 - Math.abs(master - at.time) / (2 * half)
+      // Before the cut the next picture comes in; behind it the last one goes out.
+      const choice = master >= at.time ? other : at
+      return { shown: this.#pictures.shown(choice, master), share, kind: at.transition.kind }
+    }
+    return null
+  }
+
+  /** The whole film as stretches that tile it. */
+  plan(): FilmStretch[] {
+    return this.runs.flatMap((run): FilmStretch[] => {
+      if (run.from === null) return [{ ...NOTHING, at: run.at, length: run.length, from: null, run }]
+      const from = run.from
+      return planFilm(this.#versions.points(run.cutId), this.#material, from, flicks(from + run.length)).map(({ start, end, ...shown }) => ({
+        ...shown,
+        at: flicks(run.at + (start - from)),
+        length: flicks(end - start),
+        from: start,
+        run,
+      }))
+    })
+  }
+
+  /** What a version shows in a range of the master, whether its programme keeps that or not. */
+  planMaster(cutId: string, from: Flicks, to: Flicks): PlannedStretch[] {
+    return planFilm(this.#versions.points(cutId), this.#material, from, to)
+  }
+
+  /** Instants of the film that show an instant of the master. */
+  timesOf(master: Flicks): Flicks[] {
+    return programmeTimesOf(this.runs, master)
+  }
+}
+
+/** Half the length of a transition, shortened so that it reaches no further than the middle of its neighbours' stretches. */
+function transitionHalf(points: Points, index: number): number {
+  const at = points[index]
+  const before = points[index - 1]
+  const after = points[index + 1]
+  const room = Math.min(before ? (at.time - before.time) / 2 : 0, after ? (after.time - at.time) / 2 : Number.POSITIVE_INFINITY)
+  return Math.min((at.transition?.length ?? 0) / 2, room)
+}
+
+const layersOf = (cut: Cut): Layer[] => Object.values(cut.layers).sort((a, b) => a.height - b.height || a.from - b.from)
+
+/** A film whose points and pictures stand on a frame grid: a frame shows what is seen at its start. */
+function snapped(points: Points, rate: Rate): Points {
+  const out: SwitchPoint[] = []
+  for (const point of points) {
+    const time = nextFrameStart(point.time, rate)
+    // Of two in one frame only the later is ever seen.
+    if (out.at(-1)?.time === time) out.pop()
+    out.push(time === point.time ? point : { ...point, time })
+  }
+  return out
+}
+
+/** Borders of a span on a frame grid: a frame has the clip's picture when its start lies in the span. */
+export function spanOnGrid(span: PictureSpan, rate: Rate): PictureSpan {
+  return { ...span, start: nextFrameStart(span.start, rate), end: nextFrameStart(span.end, rate) }
+}
+
+export interface FilmOptions {
+  /** Version; the one at hand where none is named. */
+  readonly cutId?: string
+  /** Points and borders of clips are moved to the project's frames, as they are in the film. */
+  readonly onGrid?: boolean
+  /** Half-open range of the master's time to which the film is limited. */
+  readonly part?: { readonly from: Flicks; readonly to: Flicks }
+}
+
+/** The film of a version of a project. O(n log n) in points, clips and pieces; ask {@link FilmResolver} for the rest. */
+export function filmOf(
+  doc: ProjectDoc,
+  factsOf: (fileId: string) => FileFacts | undefined,
+  { cutId, onGrid = false, part }: FilmOptions = {},
+): FilmResolver & { bounds: Bounds } {
+  const rate = projectRate(doc.settings)
+  const bounds = boundsOf(doc, factsOf)
+  const cut = cutId === undefined ? activeCut(doc) : (doc.cuts.find((c) => c.id === cutId) ?? activeCut(doc))
+  const spans = pictureSpans(doc, factsOf)
+  const byId = new Map(doc.cuts.map((c) => [c.id, c]))
+  const points = new Map<string, Points>()
+  const pointsFor = (id: string): Points => {
+    let list = points.get(id)
+    if (!list) {
+      const version = byId.get(id)
+      list = version ? pointsOf(version) : []
+      if (onGrid) list = snapped(list, rate)
+      points.set(id, list)
+    }
+    return list
+  }
+  const resolver = new FilmResolver(
+    part ? limited(filmRuns(doc, cut, bounds), nextFrameStart(part.from, rate), nextFrameStart(part.to, rate)) : filmRuns(doc, cut, bounds),
+    { spans: onGrid ? spans.map((s) => spanOnGrid(s, rate)) : spans, order: doc.angles.map((a) => a.id), standIn: doc.settings.standIn },
+    { points: pointsFor, layers: (id) => layersOf(byId.get(id) ?? cut) },
+  )
+  return Object.assign(resolver, { bounds })
+}
+
+/** What of a programme shows a range of the master; cards go with what follows them. */
+function limited(runs: readonly FilmRun[], from: Flicks, to: Flicks): FilmRun[] {
+  const out: FilmRun[] = []
+  let at: number = 0
+  let cards: FilmRun[] = []
+  const push = (run: FilmRun) => {
+    out.push({ ...run, at: flicks(at) })
+    at += run.length
+  }
+  for (const run of runs) {
+    if (run.from === null) {
+      cards.push(run)
+      continue
+    }
+    const begin = Math.max(run.from, from)
+    const end = Math.min(run.from + run.length, to)
+    if (end > begin) {
+      for (const card of cards) push(card)
+      push({ ...run, from: flicks(begin), length: flicks(end - begin) })
+    }
+    cards = []
+  }
+  return out
+}
+
+/** The version that is worked on. */
+export function activeCut(doc: Pick<ProjectDoc, 'cuts' | 'activeCutId'>): Cut {
+  return doc.cuts.find((c) => c.id === doc.activeCutId) ?? doc.cuts[0]
+}
