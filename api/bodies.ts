@@ -38,6 +38,10 @@ export const filmBody = yup
     width: yup.number().integer().min(64).max(7680).required(),
     height: yup.number().integer().min(64).max(4320).required(),
     rate: yup.string().oneOf(PROJECT_RATES).required(),
+    /** Version that is filmed; the one at hand where none is named. */
+    cutId: id.optional(),
+    /** Marks of parts: each becomes a film of its own, of what the programme keeps of it. */
+    parts: yup.array(id.required()).min(1).max(500).optional(),
   })
   .noUnknown()
 

@@ -4,7 +4,8 @@ import { Piscina } from 'piscina'
 import type { Config } from './config.ts'
 import { Cancelled } from './media/ffmpeg.ts'
 import type { SoundSteps } from './media/sound.ts'
-import type { Task, TaskResult } from './worker.ts'
+import { MediaError } from './media/words.ts'
+import type { Task, TaskResult, Told } from './worker.ts'
 
 /** Worker threads for the heavy computation. */
 export class Analysis {
@@ -18,17 +19,25 @@ export class Analysis {
     return this.#pool.options.maxThreads
   }
 
-  /** @throws Cancelled when the signal fires (the thread is ended) */
-  async run<T extends Task>(task: T, signal?: AbortSignal, onProgress?: (share: number) => void): Promise<TaskResult<T>> {
+  /** @throws Cancelled when the signal fires: the thread is ended, but for a task that has to tidy up, which is asked to end */
+  async run<T extends Task>(task: T, signal?: AbortSignal, onProgress?: (share: number, detail?: string) => void): Promise<TaskResult<T>> {
     const { port1, port2 } = new MessageChannel()
-    port1.on('message', (share: number) => onProgress?.(share))
+    port1.on('message', ({ share, detail }: Told) => onProgress?.(share, detail))
     port1.unref()
+    const tidies = task.kind === 'film'
+    const ask = () => port1.postMessage('end')
+    if (tidies) signal?.addEventListener('abort', ask, { once: true })
     try {
-      return (await this.#pool.run({ task, progress: port2 }, { signal, transferList: [port2] })) as TaskResult<T>
+      if (signal?.aborted) throw new Cancelled()
+      return (await this.#pool.run({ task, progress: port2 }, { ...(!tidies && { signal }), transferList: [port2] })) as TaskResult<T>
     } catch (error) {
       if (signal?.aborted) throw new Cancelled()
+      const { code, raw } = ((error as Error).cause ?? {}) as { code?: string; raw?: string | null }
+      if (code === 'media') throw new MediaError((error as Error).message, raw ?? null)
+      if (code !== undefined) throw Object.assign(error as Error, { code })
       throw error
     } finally {
+      signal?.removeEventListener('abort', ask)
       port1.close()
     }
   }

@@ -1,9 +1,11 @@
 import type { MessagePort } from 'node:worker_threads'
+import type { Exchange, ExchangeFile } from '@pendolo/core/formats'
 import { COMMON_SPEEDS, type LightPlacement, placeByLight, placeBySound, type SoundPlacement, SoundReference } from '@pendolo/core/lineup'
 import type { FileFacts } from '@pendolo/core/project'
 import type { PulseEstimate } from '@pendolo/core/pulse'
 import type { Config } from './config.ts'
 import { backUp } from './db/backup.ts'
+import { type FilmSize, renderFilm } from './film/render.ts'
 import { openHeard } from './media/heard.ts'
 import { readLuma } from './media/luma.ts'
 import { hearParts, hearPulse } from './media/pulse.ts'
@@ -67,6 +69,15 @@ export interface AloneTask {
   readonly args: Parameters<typeof alone>
 }
 
+export interface FilmTask {
+  readonly kind: 'film'
+  readonly config: Config
+  readonly exchange: Exchange
+  readonly files: ReadonlyMap<string, ExchangeFile>
+  readonly size: FilmSize
+  readonly out: string
+}
+
 /** Copies the database. */
 export interface BackupTask {
   readonly kind: 'backup'
@@ -74,6 +85,7 @@ export interface BackupTask {
 }
 
 interface Results {
+  film: undefined
   backup: string
   place: SoundPlacement
   light: LightPlacement
@@ -85,18 +97,40 @@ interface Results {
   alone: Awaited<ReturnType<typeof alone>>
 }
 
-export type Task = BackupTask | PlaceTask | LightTask | PulseTask | PartsTask | SpeechTask | ListenTask | FoldTask | AloneTask
+export type Task = BackupTask | FilmTask | PlaceTask | LightTask | PulseTask | PartsTask | SpeechTask | ListenTask | FoldTask | AloneTask
 export type TaskResult<T extends Task> = Results[T['kind']]
 
 let reference: { file: string; sound: SoundReference; close: () => void } | null = null
 
-/** Runs in a worker thread: nothing here touches the database or the network. */
+/** How far a task is. */
+export interface Told {
+  readonly share: number
+  readonly detail?: string
+}
+
+/** Runs in a worker thread: nothing here touches the database or the network. Anything said to it through the port means that it shall end. */
 export default async function work({ task, progress }: { task: Task; progress: MessagePort }): Promise<Results[keyof Results]> {
+  try {
+    return await done(task, progress)
+  } catch (error) {
+    // Only message and cause of an error reach the other thread.
+    const { code, raw } = error as { code?: string; raw?: string | null }
+    throw new Error(error instanceof Error ? error.message : String(error), { cause: { code, raw } })
+  }
+}
+
+async function done(task: Task, progress: MessagePort): Promise<Results[keyof Results]> {
+  if (task.kind === 'film') {
+    const abort = new AbortController()
+    progress.once('message', () => abort.abort())
+    const report = (share: number, detail: string) => progress.postMessage({ share, detail } satisfies Told)
+    return void (await renderFilm(task.config, task.exchange, task.files, task.size, task.out, report, abort.signal))
+  }
   if (task.kind === 'listen') return listen(...task.args)
   if (task.kind === 'fold') return fold(...task.args)
   if (task.kind === 'alone') return alone(...task.args)
   if (task.kind === 'backup') return backUp(task.home)
-  const told = (share: number) => progress.postMessage(share)
+  const told = (share: number) => progress.postMessage({ share } satisfies Told)
   if (task.kind === 'pulse') return hearPulse(task.config, task.file, task.facts, told)
   if (task.kind === 'parts') return hearParts(task.config, task.file, task.facts, task.grid, told)
   if (task.kind === 'speech') return hearSpeech(task.config, task.file, task.facts, task.microphones, told)

@@ -1,6 +1,6 @@
 import { type Points, pointAt, type SwitchPoint, type Transition } from '../cut/index.ts'
 import { type Cut, type FileFacts, type Layer, type PictureSpan, type ProjectDoc, pictureSpans, pointsOf, projectRate } from '../project/index.ts'
-import { type Flicks, flicks, nextFrameStart, programmeLength, programmeTimesOf, type Rate, runAt } from '../time/index.ts'
+import { FLICKS_PER_SECOND, type Flicks, flicks, nextFrameStart, programmeLength, programmeTimesOf, type Rate, runAt } from '../time/index.ts'
 import { type Material, type PlannedStretch, planFilm } from './plan.ts'
 import { type Bounds, boundsOf, type FilmRun, filmRuns } from './programme.ts'
 import { Pictures, type Shown } from './seen.ts'
@@ -187,7 +187,13 @@ export function filmOf(
     return list
   }
   const resolver = new FilmResolver(
-    part ? limited(filmRuns(doc, cut, bounds), nextFrameStart(part.from, rate), nextFrameStart(part.to, rate)) : filmRuns(doc, cut, bounds),
+    part
+      ? limited(
+          filmRuns(doc, cut, bounds),
+          nextFrameStart(part.from, rate),
+          nextFrameStart(flicks(Math.min(part.to, bounds.event.end + FLICKS_PER_SECOND)), rate),
+        )
+      : filmRuns(doc, cut, bounds),
     { spans: onGrid ? spans.map((s) => spanOnGrid(s, rate)) : spans, order: doc.angles.map((a) => a.id), standIn: doc.settings.standIn },
     { points: pointsFor, layers: (id) => layersOf(byId.get(id) ?? cut) },
   )

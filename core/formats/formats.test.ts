@@ -96,6 +96,65 @@ describe('the project on its frame grid', () => {
   })
 })
 
+describe('a programme of several pieces', () => {
+  const pieces = () =>
+    applyEdits(show(), [
+      { type: 'leaveOut', cutId: 'cut', from: at(4), to: at(7) },
+      { type: 'keep', start: at(2), end: at(10) },
+      { type: 'addPiece', cutId: 'cut', before: null, piece: { id: 'end', kind: 'card', length: at(1), text: 'Thanks' } },
+    ]).doc
+
+  test('is laid on the tracks one after the other; every frame has its picture of the master’s time', () => {
+    const { cut, fromFrame, toFrame, runs, angles, master } = layOut('Show', pieces(), files)
+    expect([fromFrame, toFrame]).toEqual([50, 200])
+    expect(runs.map((r) => [r.fromFrame, r.frames, r.masterFrame])).toEqual([
+      [50, 50, 50],
+      [100, 75, 175],
+      [175, 25, null],
+    ])
+    expect(cut.map((s) => [s.fromFrame, s.frames, s.masterFrame, s.source?.file.name, s.source?.firstFrame, s.text])).toEqual([
+      [50, 25, 50, 'a.mov', 112, undefined],
+      [75, 25, 75, 'b-camera.mp4', 99, undefined],
+      [100, 75, 175, 'b-camera.mov', 50, undefined],
+      [175, 25, null, undefined, undefined, 'Thanks'],
+    ])
+    // Angles and master have what lies before the first piece; behind a card nothing is reached out for.
+    expect(angles.find((a) => a.id === 'a')?.segments.map((s) => [s.fromFrame, s.frames, s.source?.firstFrame])).toEqual([
+      [0, 100, 62],
+      [100, 75, 237],
+    ])
+    expect(master.map((m) => [m.fromFrame, m.frames, m.firstFrame])).toEqual([
+      [0, 100, 0],
+      [100, 75, 175],
+    ])
+  })
+
+  test('as exchange files: record times follow each other, and marks stand where they are seen', () => {
+    const doc = applyEdits(pieces(), [
+      {
+        type: 'addMarks',
+        marks: [
+          { id: 'gone', time: at(5), kind: 'cue', name: 'Left out', hue: 0 },
+          { id: 'late', time: at(8), kind: 'cue', name: 'Late', hue: 0 },
+        ],
+      },
+    ]).doc
+    const exchange = layOut('Show', doc, files)
+    const edl = writeEdl(exchange)
+    const records = [...edl.matchAll(/^\d{3} .* (\S+ \S+)\r$/gm)].map((m) => m[1])
+    for (let i = 1; i < records.length; i++) expect(records[i].split(' ')[0]).toBe(records[i - 1].split(' ')[1])
+    const { tracks } = JSON.parse(writeOtio(exchange)) as { tracks: { markers: { name: string; marked_range: { start_time: { value: number } } }[] } }
+    expect(tracks.markers.map((m) => [m.name, m.marked_range.start_time.value])).toEqual([['Late', 125]])
+  })
+
+  test('limited to a part is what the programme keeps of it', () => {
+    const { cut, fromFrame, toFrame } = layOut('Show', pieces(), files, { part: { from: at(3), to: at(8) } })
+    expect([fromFrame, toFrame]).toEqual([75, 125])
+    expect(cut.map((s) => s.masterFrame)).toEqual([75, 175])
+    expect(() => layOut('Show', pieces(), files, { part: { from: at(5), to: at(6) } })).toThrow(ExchangeError)
+  })
+})
+
 describe('a clip in pieces', () => {
   const broken = () => {
     const doc = show()

@@ -1,11 +1,13 @@
+import { execFileSync } from 'node:child_process'
 import { readFileSync, rmSync } from 'node:fs'
 import path from 'node:path'
 import { layOut } from '@pendolo/core/formats'
 import { applyEdits, type Edit, emptyProject } from '@pendolo/core/project'
 import { secondsToFlicks } from '@pendolo/core/time'
-import { exchangeFiles } from '../jobs/handlers.ts'
+import { exchangeFiles } from '../jobs/workshop.ts'
 import { probe } from '../media/probe.ts'
 import { makeMedia, showFolder, testConfig } from '../testing.ts'
+import { joinedMaster } from './joined.ts'
 import { FILM_SOUND_RATE, mixSound } from './mix.ts'
 
 const config = testConfig()
@@ -130,5 +132,99 @@ describe('the film’s sound', () => {
     const trimmed = await mix([{ type: 'keep', start: secondsToFlicks(0.2), end: secondsToFlicks(1) }])
     expect(trimmed.length).toBe(at(0.8))
     expect(Math.abs(trimmed[at(0.3)])).toBeGreaterThan(0.3)
+  })
+
+  /** A master whose samples say where they are: a slow ramp of 3 s from −1 to 1. */
+  const ramp = () => makeMedia(path.join(folder, 'ramp.wav'), ['-f', 'lavfi', '-i', 'aevalsrc=-1+2*n/144000:s=48000:d=3', '-c:a', 'pcm_f32le'])
+  async function rampMix(edits: Edit[]): Promise<Float32Array> {
+    const file = ramp()
+    const row = { id: 'f', projectId: 'p', path: file, name: 'ramp.wav', size: 0, contentKey: '', facts: await probe(config, file), notes: [] }
+    const { doc } = applyEdits(emptyProject('cut'), [
+      { type: 'addClips', angles: [], clips: [{ id: 'm', fileId: 'f', angleId: null, state: 'in' }] },
+      { type: 'setMaster', clipId: 'm' },
+      ...edits,
+    ])
+    const files = exchangeFiles([row])
+    const out = path.join(folder, 'ramp.f32')
+    const frames = await mixSound(config, layOut('Ramp', doc, files), files, out, signal)
+    const bytes = readFileSync(out)
+    const samples = new Float32Array(bytes.buffer.slice(bytes.byteOffset, bytes.byteOffset + bytes.length))
+    expect(samples.length).toBe(frames * 2)
+    return samples.filter((_, i) => i % 2 === 0)
+  }
+  const value = (masterSample: number) => (-1 + (2 * masterSample) / 144_000) * Math.SQRT1_2
+
+  test('of a programme with a removed middle is exact to the sample on both sides of the join, and changes over within the fade', async () => {
+    const mixed = await rampMix([{ type: 'leaveOut', cutId: 'cut', from: secondsToFlicks(1), to: secondsToFlicks(2) }])
+    expect(mixed.length).toBe(2 * FILM_SOUND_RATE)
+    // Five milliseconds of fade, half of it on each side.
+    for (const n of [0, 1000, 47_879]) expect(mixed[n]).toBeCloseTo(value(n), 6)
+    for (const n of [48_120, 60_000, 95_999]) expect(mixed[n]).toBeCloseTo(value(n + 48_000), 6)
+    const over = mixed.slice(47_880, 48_120)
+    for (let i = 1; i < over.length; i++) expect(over[i]).toBeGreaterThan(over[i - 1])
+    expect(mixed[48_000]).toBeCloseTo((value(48_000) + value(96_000)) / 2, 2)
+  })
+
+  test('of pieces that go back, of a card and of a long fade is what each of them has', async () => {
+    const piece = (id: string, from: number, to: number, fade?: number): Edit => ({
+      type: 'addPiece',
+      cutId: 'cut',
+      before: null,
+      piece: { id, kind: 'range', from: secondsToFlicks(from), to: secondsToFlicks(to), ...(fade && { fade: secondsToFlicks(fade) }) },
+    })
+    const mixed = await rampMix([
+      { type: 'keep', start: secondsToFlicks(2), end: secondsToFlicks(3) },
+      { type: 'addPiece', cutId: 'cut', before: null, piece: { id: 'card', kind: 'card', length: secondsToFlicks(0.4) } },
+      piece('first', 0, 1),
+      piece('again', 0.2, 1.2, 0.2),
+    ])
+    expect(mixed.length).toBe(3.4 * FILM_SOUND_RATE)
+    expect(mixed[at(0.5)]).toBeCloseTo(value(at(2.5)), 6)
+    expect(mixed[at(1.2)]).toBe(0)
+    expect(mixed[at(1.9)]).toBeCloseTo(value(at(0.5)), 6)
+    expect(mixed[at(2.25)]).toBeCloseTo(value(at(0.85)), 6)
+    expect(mixed[at(2.6)]).toBeCloseTo(value(at(0.4)), 6)
+    // In the middle of the long fade half of each is heard.
+    expect(mixed[at(2.4)]).toBeCloseTo((value(at(1)) + value(at(0.2))) / 2, 3)
+  })
+
+  test('of two recorders as one master is the first, then the second, and never both nor none', async () => {
+    const tone = (name: string, expr: string) => makeMedia(path.join(folder, name), ['-f', 'lavfi', '-i', `aevalsrc=${expr}:s=48000:d=3`, '-c:a', 'pcm_f32le'])
+    const rows = await Promise.all(
+      [tone('one.wav', '0.5'), tone('two.wav', '0.25')].map(async (file, i) => ({
+        id: `f${i}`,
+        projectId: 'p',
+        path: file,
+        name: path.basename(file),
+        size: 0,
+        contentKey: `key-${i}`,
+        facts: await probe(config, file),
+        notes: [],
+      })),
+    )
+    const placed = { start: secondsToFlicks(2), rate: 1, method: 'sound' as const, verdict: 'sure' as const, confidence: 1, why: '', locked: false }
+    const { doc } = applyEdits(emptyProject('cut'), [
+      { type: 'addClips', angles: [], clips: ['m', 'n'].map((id, i) => ({ id, fileId: `f${i}`, angleId: null, state: 'in' as const })) },
+      { type: 'setMaster', clipId: 'm' },
+      { type: 'place', by: 'search', placements: { n: placed }, loose: {} },
+      { type: 'masters', clipIds: ['m', 'n'], join: 'crossfade', fade: secondsToFlicks(0.2) },
+    ])
+    const files = exchangeFiles(rows)
+    const out = path.join(folder, 'two.f32')
+    // The film lasts as long as the two together.
+    expect(await mixSound(config, layOut('Two', doc, files), files, out, signal)).toBe(5 * FILM_SOUND_RATE)
+    const bytes = readFileSync(out)
+    const left = new Float32Array(bytes.buffer.slice(bytes.byteOffset, bytes.byteOffset + bytes.length)).filter((_, i) => i % 2 === 0)
+    const level = (seconds: number) => left[at(seconds)] / Math.SQRT1_2
+    expect([1, 2.2, 2.5, 2.8, 4].map((s) => Math.round(level(s) * 1000) / 1000)).toEqual([0.5, 0.5, 0.375, 0.25, 0.25])
+    expect(left.every((x) => x > 0.24 * Math.SQRT1_2)).toBe(true)
+
+    const joined = await joinedMaster(config, doc, files, new Map(rows.map((r) => [r.id, r.contentKey])), signal)
+    expect(joined).toMatchObject({ startSeconds: 0, facts: { durationSeconds: 5 } })
+    const heard = execFileSync('ffmpeg', ['-v', 'error', '-i', joined.path, '-f', 'f32le', '-ac', '2', 'pipe:1'], { maxBuffer: 2 ** 27 })
+    expect(heard.length).toBe(5 * FILM_SOUND_RATE * 8)
+    for (const s of [0.5, 2.5, 4.5]) expect(heard.readFloatLE(at(s) * 8)).toBeCloseTo(left[at(s)], 4)
+    // The same again is taken as it is.
+    expect((await joinedMaster(config, doc, files, new Map(rows.map((r) => [r.id, r.contentKey])), AbortSignal.abort())).path).toBe(joined.path)
   })
 })

@@ -202,7 +202,7 @@ function sharesOf({ master, clips, placements }: ProjectDoc, files: ReadonlyMap<
 }
 
 /** A run of the programme in sound frames: where it begins and ends in the film, with its fades, and on the master. */
-interface SoundRun {
+export interface SoundRun {
   readonly begins: number
   readonly ends: number
   /** Master frame at `begins`; null is silence. */
@@ -248,47 +248,77 @@ export async function mixSound(
   out: string,
   signal: AbortSignal,
 ): Promise<number> {
-  const runs = soundRuns(exchange)
-  const sounds = heard(exchange.doc, files)
-  for (const { file } of sounds) await present(config, file)
-  const sources = sounds.map((h) => new PlacedSound(config, h))
   // A file handle rejects where a stream without a listener would end the server.
   const file = await open(out, 'w')
   try {
-    // What reaches over a join, for the run that follows.
-    let over: Float32Array = new Float32Array(0)
-    for (const run of runs) {
-      let ahead: Float32Array = new Float32Array(0)
-      const [first, last] = [run.begins - run.into, run.ends + run.out]
-      const shaped = run.into > 0 || run.out > 0
-      for (let at = first; at < last; ) {
-        if (signal.aborted) throw new Cancelled()
-        const count = Math.min(BLOCK, last - at)
-        const block = new Float32Array(count * 2)
-        if (run.from !== null) for (const source of sources) await source.addTo(block, run.from + (at - run.begins), count)
-        if (shaped)
-          for (let n = 0; n < count; n++) {
-            const level = runLevel(run, at + n + 0.5)
-            if (level === 1) continue
-            block[2 * n] *= level
-            block[2 * n + 1] *= level
-          }
-        for (let i = 0; i < over.length && i < block.length; i++) block[i] += over[i]
-        over = over.subarray(Math.min(over.length, block.length))
-        // The last part, in which the next run is faded in, waits for it.
-        const whole = Math.max(0, Math.min(count, run.ends - run.out - at))
-        await file.appendFile(new Uint8Array(block.buffer, 0, whole * 8))
-        if (whole < count) ahead = joinedBlocks(ahead, block.subarray(whole * 2))
-        at += count
-      }
-      over = ahead
-    }
-    if (over.length > 0) await file.appendFile(new Uint8Array(Float32Array.from(over).buffer))
+    return await mixRuns(config, exchange.doc, files, soundRuns(exchange), (bytes) => file.appendFile(bytes), signal)
   } finally {
-    for (const source of sources) source.close()
     await file.close()
   }
+}
+
+/**
+ * Mixes what is heard of a project in runs, block by block.
+ * @param write takes 32-bit stereo at 48 kHz
+ * @returns number of sound frames written
+ */
+export async function mixRuns(
+  config: Config,
+  doc: ProjectDoc,
+  files: ReadonlyMap<string, ExchangeFile>,
+  runs: readonly SoundRun[],
+  write: (bytes: Uint8Array) => Promise<void>,
+  signal: AbortSignal,
+): Promise<number> {
+  const sounds = heard(doc, files)
+  for (const { file } of sounds) await present(config, file)
+  const sources = sounds.map((h) => new PlacedSound(config, h))
+  try {
+    // What reaches over a join, for the run that follows.
+    let over: Float32Array = new Float32Array(0)
+    for (const run of runs) over = await mixRun(sources, run, over, write, signal)
+    if (over.length > 0) await write(new Uint8Array(Float32Array.from(over).buffer))
+  } finally {
+    for (const source of sources) source.close()
+  }
   return runs.at(-1)?.ends ?? 0
+}
+
+/** @param over what the run before reaches into this one @returns what this one reaches into the next */
+async function mixRun(
+  sources: readonly PlacedSound[],
+  run: SoundRun,
+  over: Float32Array,
+  write: (bytes: Uint8Array) => Promise<void>,
+  signal: AbortSignal,
+): Promise<Float32Array> {
+  let ahead: Float32Array = new Float32Array(0)
+  const [first, last] = [run.begins - run.into, run.ends + run.out]
+  const shaped = run.into > 0 || run.out > 0
+  for (let at = first; at < last; ) {
+    if (signal.aborted) throw new Cancelled()
+    const count = Math.min(BLOCK, last - at)
+    const block = new Float32Array(count * 2)
+    if (run.from !== null) for (const source of sources) await source.addTo(block, run.from + (at - run.begins), count)
+    if (shaped) shape(block, run, at)
+    const reach = (at - first) * 2
+    for (let i = reach; i < over.length && i - reach < block.length; i++) block[i - reach] += over[i]
+    // The last part, in which the next run is faded in, waits for it.
+    const whole = Math.max(0, Math.min(count, run.ends - run.out - at))
+    await write(new Uint8Array(block.buffer, 0, whole * 8))
+    if (whole < count) ahead = joinedBlocks(ahead, block.subarray(whole * 2))
+    at += count
+  }
+  return ahead
+}
+
+function shape(block: Float32Array, run: SoundRun, at: number): void {
+  for (let n = 0; n < block.length / 2; n++) {
+    const level = runLevel(run, at + n + 0.5)
+    if (level === 1) continue
+    block[2 * n] *= level
+    block[2 * n + 1] *= level
+  }
 }
 
 function joinedBlocks(a: Float32Array, b: Float32Array): Float32Array {

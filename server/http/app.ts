@@ -1,14 +1,26 @@
 import path from 'node:path'
 import { setImmediate } from 'node:timers/promises'
-import { checkEdits, EXCHANGE_FORMATS, type FindBody, filmBody, findBody, gatherBody, JOB_STATES, lineUpBody, newProjectBody } from '@pendolo/api'
+import {
+  checkEdits,
+  EXCHANGE_FORMATS,
+  type FilmBody,
+  type FindBody,
+  filmBody,
+  findBody,
+  gatherBody,
+  JOB_STATES,
+  lineUpBody,
+  newProjectBody,
+} from '@pendolo/api'
 import { layOut, writeEdl, writeOtio } from '@pendolo/core/formats'
 import { isId } from '@pendolo/core/project'
 import express, { type Request } from 'express'
 import helmet from 'helmet'
 import type { Logger } from 'pino'
 import type { Schema } from 'yup'
-import { exchangeFiles, safeName } from '../jobs/handlers.ts'
-import type { Workshop } from '../jobs/workshop.ts'
+import { filmed, partOf } from '../film/parts.ts'
+import { safeName } from '../jobs/handlers.ts'
+import { exchangeFiles, type Workshop } from '../jobs/workshop.ts'
 import { ARTEFACTS, type Artefact, artefactPath } from '../media/artefacts.ts'
 import { type Found, type GatherReport, gather } from '../project/gather.ts'
 import { listFolder, listRoots } from '../project/roots.ts'
@@ -168,17 +180,29 @@ export function makeApp(shop: Workshop, events: EventHub, log: Logger, port: () 
     response.status(202).json({ jobId: await queue.add({ projectId: request.params.id, kind: 'pulse', title, payload, author: authorOf(request) }) })
   })
   api.post('/projects/:id/film', async (request, response) => {
-    const payload = body(request, filmBody)
+    const { parts, ...payload } = body<FilmBody>(request, filmBody)
+    const projectId = request.params.id
+    const doc = await store.doc(projectId)
+    const files = exchangeFiles(await store.files(projectId))
+    const films = parts ? parts.map((partId) => ({ ...payload, partId })) : [payload]
     // Laid out once now, so that what is missing is said before anything waits in the queue.
-    layOut('check', await store.doc(request.params.id), exchangeFiles(await store.files(request.params.id)))
-    response.status(202).json({ jobId: await queue.add({ projectId: request.params.id, kind: 'film', title: 'film', payload, author: authorOf(request) }) })
+    for (const film of films) layOut('check', doc, files, filmed(doc, film))
+    const jobIds: string[] = []
+    for (const film of films) {
+      const title = 'partId' in film && film.partId ? `film of ${partOf(doc, String(film.partId)).name}` : 'film'
+      jobIds.push(await queue.add({ projectId, kind: 'film', title, payload: film, author: authorOf(request) }))
+    }
+    response.status(202).json({ jobId: jobIds[0], jobIds })
   })
   api.get('/projects/:id/exchange/:format', async (request, response) => {
-    const { id, format } = request.params
+    const { id, format } = request.params as { id: string; format: string }
     if (!(EXCHANGE_FORMATS as readonly string[]).includes(format))
       throw new ProblemError(404, 'Not found', `there is no format ${format}; there are ${EXCHANGE_FORMATS.join(' and ')}`)
     const name = await store.name(id)
-    const exchange = layOut(name, await store.doc(id), exchangeFiles(await store.files(id)))
+    const doc = await store.doc(id)
+    const { cut } = request.query
+    const cutId = typeof cut === 'string' ? cut : undefined
+    const exchange = layOut(name, doc, exchangeFiles(await store.files(id)), filmed(doc, { cutId }))
     response.attachment(`${safeName(name)}.${format}`).type(format === 'otio' ? 'application/json' : 'text/plain')
     response.send(format === 'otio' ? writeOtio(exchange) : writeEdl(exchange))
   })

@@ -3,27 +3,46 @@ import { writeFile } from 'node:fs/promises'
 import type { FindBody } from '@pendolo/api'
 import { HUE_COUNT, type Mark, type ProjectDoc, pulseOf } from '@pendolo/core/project'
 import { FLICKS_PER_SECOND, secondsToFlicks } from '@pendolo/core/time'
+import { joinedMaster } from '../film/joined.ts'
 import { artefactPath, completeFiles } from '../media/artefacts.ts'
 import { present } from '../media/originals.ts'
 import type { MicrophoneFile } from '../media/speech.ts'
 import { MediaError } from '../media/words.ts'
 import type { FileRow } from '../project/store.ts'
 import type { JobRun } from './queue.ts'
-import { masterOf, type Workshop } from './workshop.ts'
+import { exchangeFiles, masterOf, type Workshop } from './workshop.ts'
 
 /** Listens to the master for beats, for parts and loud moments, or for speech. */
 export async function findInMaster(shop: Workshop, run: JobRun): Promise<{ detail: string }> {
   const { find = 'beats', microphones = [] } = (run.payload ?? {}) as Partial<FindBody>
   const doc = await shop.store.doc(run.projectId)
   const files = await shop.store.files(run.projectId)
-  const master = await masterOf(shop.config, doc, files)
+  const master = await heardMaster(shop, doc, files, run)
   run.report(0.02, 'listening to the master')
   if (find === 'parts') return findParts(shop, run, doc, master)
   if (find === 'speech') return findSpeech(shop, run, master, await microphonesOf(shop, doc, files, microphones))
   return findBeats(shop, run, master)
 }
 
-async function findBeats(shop: Workshop, run: JobRun, master: FileRow) {
+/** What is listened to, and where its beginning lies on the master's time. */
+interface HeardMaster {
+  readonly path: string
+  readonly contentKey: string
+  readonly facts: FileRow['facts']
+  readonly startSeconds: number
+}
+
+/** The master's file, or one made of all recordings that are the master together. */
+async function heardMaster(shop: Workshop, doc: ProjectDoc, files: readonly FileRow[], run: JobRun): Promise<HeardMaster> {
+  const first = await masterOf(shop.config, doc, files)
+  if (doc.master.clipIds.length === 1) return { ...first, startSeconds: 0 }
+  for (const id of doc.master.clipIds) await present(shop.config, files.find((f) => f.id === doc.clips[id]?.fileId) ?? first)
+  run.report(0.01, 'joining the recordings of the master')
+  return joinedMaster(shop.config, doc, exchangeFiles(files), new Map(files.map((f) => [f.id, f.contentKey])), run.signal)
+}
+
+async function findBeats(shop: Workshop, run: JobRun, master: HeardMaster) {
+  const at = (seconds: number) => secondsToFlicks(seconds + master.startSeconds)
   const task = { kind: 'pulse', config: shop.config, file: master.path, facts: master.facts } as const
   const found = await shop.analysis.run(task, run.signal, (share) =>
     run.report(0.02 + 0.95 * share, share < 0.4 ? 'listening to the master' : 'finding beats and bars'),
@@ -38,11 +57,12 @@ async function findBeats(shop: Workshop, run: JobRun, master: FileRow) {
           tempoBpm: found.tempoBpm,
           metre: found.metre,
           confidence: found.confidence,
-          beats: found.beats.map(secondsToFlicks),
+          beats: found.beats.map(at),
           downbeats: found.downbeats,
           clarity: found.clarity,
           clarityStep: found.clarityStep,
-          hits: found.hits.map(secondsToFlicks),
+          ...(master.startSeconds !== 0 && { clarityFrom: at(0) }),
+          hits: found.hits.map(at),
         },
       },
     ],
@@ -52,22 +72,23 @@ async function findBeats(shop: Workshop, run: JobRun, master: FileRow) {
   return { detail: found.beats.length > 0 ? `${found.beats.length} beats in ${found.downbeats.length} bars` : 'there is no steady pulse in this recording' }
 }
 
-async function findParts(shop: Workshop, run: JobRun, doc: ProjectDoc, master: FileRow) {
+async function findParts(shop: Workshop, run: JobRun, doc: ProjectDoc, master: HeardMaster) {
+  const at = (seconds: number) => secondsToFlicks(seconds + master.startSeconds)
   const pulse = pulseOf(doc)
-  const grid = { beats: (pulse?.beats ?? []).map((t) => t / FLICKS_PER_SECOND), downbeats: pulse?.downbeats ?? [] }
+  const grid = { beats: (pulse?.beats ?? []).map((t) => t / FLICKS_PER_SECOND - master.startSeconds), downbeats: pulse?.downbeats ?? [] }
   const task = { kind: 'parts', config: shop.config, file: master.path, facts: master.facts, grid } as const
   const found = await shop.analysis.run(task, run.signal, (share) => run.report(0.02 + 0.95 * share, 'comparing what is heard when'))
   const names = [...new Set(found.sections.map((s) => s.name))]
   const marks: Mark[] = [
     ...found.sections.map(({ start, end, name }) => ({
       id: randomUUID(),
-      time: secondsToFlicks(start),
-      end: secondsToFlicks(end),
+      time: at(start),
+      end: at(end),
       kind: 'part' as const,
       name,
       hue: names.indexOf(name) % HUE_COUNT,
     })),
-    ...found.loud.map((t) => ({ id: randomUUID(), time: secondsToFlicks(t), kind: 'cue' as const, name: 'loud', hue: 0 })),
+    ...found.loud.map((t) => ({ id: randomUUID(), time: at(t), kind: 'cue' as const, name: 'loud', hue: 0 })),
   ]
   await shop.store.edit(run.projectId, [{ type: 'found', kinds: ['part', 'cue'], marks }], 'find parts', {
     group: run.jobId,
@@ -95,21 +116,23 @@ async function microphonesOf(shop: Workshop, doc: ProjectDoc, files: readonly Fi
   return out
 }
 
-async function findSpeech(shop: Workshop, run: JobRun, master: FileRow, microphones: readonly Microphone[]) {
-  const task = { kind: 'speech', config: shop.config, file: master.path, facts: master.facts, microphones } as const
+async function findSpeech(shop: Workshop, run: JobRun, master: HeardMaster, microphones: readonly Microphone[]) {
+  const at = (seconds: number) => secondsToFlicks(seconds + master.startSeconds)
+  const own = microphones.map((m) => ({ ...m, start: m.start - master.startSeconds }))
+  const task = { kind: 'speech', config: shop.config, file: master.path, facts: master.facts, microphones: own } as const
   const found = await shop.analysis.run(task, run.signal, (share) => run.report(0.02 + 0.95 * share, 'listening for voices'))
   const marks = found.phrases.map(({ start, end, speaker }, i): Mark => {
     const who = speaker === null ? null : microphones[speaker]
     return {
       id: randomUUID(),
-      time: secondsToFlicks(start),
-      end: secondsToFlicks(end),
+      time: at(start),
+      end: at(end),
       kind: 'phrase',
       name: who ? who.name : `Phrase ${i + 1}`,
       hue: who ? who.hue : 0,
     }
   })
-  const spans = found.spans.map(({ start, end, kind }) => ({ from: secondsToFlicks(start), to: secondsToFlicks(end), kind }))
+  const spans = found.spans.map(({ start, end, kind }) => ({ from: at(start), to: at(end), kind }))
   await shop.store.edit(run.projectId, [{ type: 'found', kinds: ['phrase'], marks, spans }], 'find speech', {
     group: run.jobId,
     author: run.author,

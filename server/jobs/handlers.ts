@@ -1,11 +1,11 @@
 import { statSync } from 'node:fs'
 import path from 'node:path'
 import type { FilmBody, LineUpBody } from '@pendolo/api'
-import { type ExchangeFile, layOut } from '@pendolo/core/formats'
+import { layOut } from '@pendolo/core/formats'
 import { type Clip, clockOf, isMaster, type ProjectDoc, SET_BY_HAND } from '@pendolo/core/project'
 import { flicks, frameAt, frameStart, parseRate, type Rate } from '@pendolo/core/time'
 import { type DiskError, needRoom, watchRoom } from '../disk.ts'
-import { renderFilm } from '../film/render.ts'
+import { type Filmed, filmed, partOf } from '../film/parts.ts'
 import { placeAll, secondsOf } from '../lineup/place-all.ts'
 import type { Recording } from '../lineup/recordings.ts'
 import { artefactPath, hasArtefact } from '../media/artefacts.ts'
@@ -20,7 +20,7 @@ import type { FileRow } from '../project/store.ts'
 import { findInMaster } from './find.ts'
 import type { JobOutcome, JobRun } from './queue.ts'
 import { fileJobs } from './wanted.ts'
-import { masterOf, type Workshop } from './workshop.ts'
+import { exchangeFiles, masterOf, type Workshop } from './workshop.ts'
 
 /** Teaches the queue what each kind of job does. */
 export function installHandlers(shop: Workshop): void {
@@ -146,10 +146,14 @@ async function lineUp(shop: Workshop, run: JobRun) {
       const recording = recordingOf(c)
       return recording && placement && (placement.locked || placement.verdict === 'sure') ? [{ recording, ...secondsOf(placement) }] : []
     })
-  const masterRecording = recordingOf(doc.clips[clockOf(doc) as string]) as Recording
+  const masters = doc.master.clipIds.flatMap((id) => {
+    const recording = recordingOf(doc.clips[id])
+    const placement = doc.placements[id]
+    return recording && placement ? [{ recording, ...secondsOf(placement) }] : []
+  })
   const near = body.nearSeconds === undefined ? null : { startSeconds: body.nearSeconds, tolerance: body.tolerance ?? 5 }
   const outcomes = await placeAll(
-    [{ recording: masterRecording, startSeconds: 0, rate: 1 }, ...lying],
+    [...masters, ...lying],
     clips.map(recordingOf).filter((r): r is Recording => r !== null),
     {
       thorough: body.thorough ?? false,
@@ -191,11 +195,6 @@ async function lineUp(shop: Workshop, run: JobRun) {
   return { detail: `${counts.sure} sure, ${counts.check} to check, ${counts.loose} loose` }
 }
 
-/** Files of a project as exchange formats and the film want them. */
-export function exchangeFiles(rows: readonly FileRow[]): Map<string, ExchangeFile> {
-  return new Map(rows.map((r) => [r.id, { id: r.id, name: r.name, path: r.path, facts: r.facts }]))
-}
-
 /** The project as it would be at another frame rate: labels keep their time. */
 export function atRate(doc: ProjectDoc, rateText: string): ProjectDoc {
   const from = parseRate(doc.settings.rate) as Rate
@@ -204,18 +203,21 @@ export function atRate(doc: ProjectDoc, rateText: string): ProjectDoc {
 }
 
 async function film(shop: Workshop, run: JobRun) {
-  const body = run.payload as FilmBody
+  const body = run.payload as FilmBody & Filmed
   const doc = await shop.store.doc(run.projectId)
   const files = exchangeFiles(await shop.store.files(run.projectId))
   const name = await shop.store.name(run.projectId)
-  const exchange = layOut(name, atRate(doc, body.rate), files)
-  const fileName = `${safeName(name)}-${run.jobId.slice(0, 8)}.mp4`
+  const exchange = layOut(name, atRate(doc, body.rate), files, filmed(doc, body))
+  const called = safeName(body.partId === undefined ? name : `${name} ${partOf(doc, body.partId).name}`)
+  const fileName = `${called}-${run.jobId.slice(0, 8)}.mp4`
   const out = path.join(shop.config.films, fileName)
   const frames = exchange.toFrame - exchange.fromFrame
   const seconds = (frames * exchange.rate.den) / exchange.rate.num
   await needRoom(shop.config, shop.config.films, FILM_BYTES * body.width * body.height * frames + MIX_BYTES * seconds, 'the film')
-  await renderFilm(shop.config, exchange, files, { width: body.width & ~1, height: body.height & ~1 }, out, run.report, run.signal)
-  return { detail: 'ready', result: { path: out, name: `${safeName(name)}.mp4`, bytes: statSync(out).size } }
+  const size = { width: body.width & ~1, height: body.height & ~1 }
+  // In a thread of its own: mixing and copying pictures would keep everybody else waiting.
+  await shop.analysis.run({ kind: 'film', config: shop.config, exchange, files, size, out }, run.signal, (share, detail = '') => run.report(share, detail))
+  return { detail: 'ready', result: { path: out, name: `${called}.mp4`, bytes: statSync(out).size } }
 }
 
 async function originals(shop: Workshop, run: JobRun) {

@@ -1,3 +1,4 @@
+import type { ExchangeFile } from '@pendolo/core/formats'
 import { clockOf, type ProjectDoc } from '@pendolo/core/project'
 import type { Analysis } from '../analysis.ts'
 import type { Config } from '../config.ts'
@@ -22,4 +23,9 @@ export async function masterOf(config: Config, doc: ProjectDoc, files: readonly 
   if (heard && !file.facts.audio) throw new MediaError(`${file.name} has no sound; choose another master`)
   await present(config, file)
   return file
+}
+
+/** Files of a project as exchange formats and the film want them. */
+export function exchangeFiles(rows: readonly FileRow[]): Map<string, ExchangeFile> {
+  return new Map(rows.map((r) => [r.id, { id: r.id, name: r.name, path: r.path, facts: r.facts }]))
 }

@@ -14,6 +14,7 @@ export const ARTEFACTS = {
   findings: 'sound.json',
   luma: 'luma.u8',
   onsets: 'onsets.u8',
+  joined: 'joined.flac',
 } as const
 export type Artefact = keyof typeof ARTEFACTS
 

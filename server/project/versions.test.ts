@@ -7,7 +7,7 @@ import { applyKeptPatches, migrate, type ProjectDoc, pointsOf } from '@pendolo/c
 import type { Patch } from 'immer'
 import { databaseFile, openDatabase } from '../db/open.ts'
 import { EventHub } from '../http/events.ts'
-import { exchangeFiles } from '../jobs/handlers.ts'
+import { exchangeFiles } from '../jobs/workshop.ts'
 import { testConfig } from '../testing.ts'
 import { ProjectStore } from './store.ts'
 
