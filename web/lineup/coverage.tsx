@@ -4,6 +4,7 @@ import { FLICKS_PER_SECOND, type Flicks, flicks, printLength } from '@pendolo/co
 import { type KeyboardEvent, useMemo, useRef, useState } from 'react'
 import { masterEnd } from '../playback/model.ts'
 import { engine } from '../playback/use-engine.ts'
+import { levelFor } from '../score/peaks.ts'
 import { Playhead } from '../score/playhead.tsx'
 import { ticks } from '../score/ruler.ts'
 import { useSize } from '../score/time-view.ts'
@@ -224,18 +225,17 @@ function ClipBar({
   const path = useMemo(() => {
     if (!peaks) return ''
     let d = ''
-    let loudest = 20
-    for (let i = 0; i < peaks.high.length; i += 11) loudest = Math.max(loudest, peaks.high[i])
+    const { high: all } = levelFor(peaks, bar.file.facts.durationSeconds / steps)
     for (let s = 0; s < steps; s++) {
-      const a = Math.floor((s / steps) * peaks.high.length)
-      const b = Math.floor(((s + 1) / steps) * peaks.high.length)
+      const a = Math.floor((s / steps) * all.length)
+      const b = Math.floor(((s + 1) / steps) * all.length)
       let high = 0
-      for (let i = a; i < b; i++) high = Math.max(high, peaks.high[i])
-      const h = Math.min(8.5, (high / loudest) * 8.5)
+      for (let i = a; i < b; i++) high = Math.max(high, all[i])
+      const h = Math.min(8.5, (high / peaks.loudest) * 8.5)
       d += `M${(s * 4 + 2).toFixed(0)} ${(10 - h).toFixed(1)}V${(10 + h).toFixed(1)}`
     }
     return d
-  }, [peaks, steps])
+  }, [peaks, steps, bar.file.facts.durationSeconds])
   const check = placement.verdict !== 'sure'
   const key = (event: KeyboardEvent) => {
     // Enter on a clip that is chosen already is left to the stage, which accepts it.

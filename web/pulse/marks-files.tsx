@@ -5,7 +5,7 @@ import { type Edit, type Mark, marksOnMaster, pulseOf } from '@pendolo/core/proj
 import { FLICKS_PER_SECOND, secondsToFlicks } from '@pendolo/core/time'
 import { App, Button, Dropdown } from 'antd'
 import { useRef } from 'react'
-import type { Peaks } from '../score/waveform.tsx'
+import type { Peaks } from '../score/peaks.ts'
 import type { StageProps } from '../stage.ts'
 import { newId } from '../ui/ids.ts'
 
@@ -45,8 +45,9 @@ function takeIn(bytes: Uint8Array, name: string, peaks: Peaks | null): TakenIn {
   let laid = ''
   if (format === 'mid' && peaks) {
     const { notes } = readMidi(bytes)
-    const loudness = Float32Array.from(peaks.high, (h, i) => Math.max(h, -peaks.low[i]) / 127)
-    const found = laySong(notes, loudness, peaks.perSecond)
+    const [{ high, low, perSecond }] = peaks.levels
+    const loudness = Float32Array.from(high, (h, i) => Math.max(h, -low[i]) / 127)
+    const found = laySong(notes, loudness, perSecond)
     if (found && found.clear >= CLEAR) {
       const moved = (t: number) => t + found.shift
       sheet = {

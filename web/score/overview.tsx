@@ -1,72 +1,64 @@
 import type { PlannedStretch } from '@pendolo/core/film'
 import { FLICKS_PER_SECOND } from '@pendolo/core/time'
+import { useDrag } from '@use-gesture/react'
+import { memo, useLayoutEffect, useRef } from 'react'
 import { hueOf } from '../ui/theme.ts'
 import { Playhead } from './playhead.tsx'
 import type { TimeView } from './time-view.ts'
 
-/** The whole event in one line, with the stretch in view as a frame that can be dragged. */
-export function Overview({
-  plan,
-  laneOf,
-  lanes,
-  hues,
-  whole,
-  view,
-  left,
-  width,
-  height,
-  onShow,
-}: {
-  plan: readonly PlannedStretch[]
-  laneOf: ReadonlyMap<string, number>
-  lanes: number
-  hues: readonly number[]
+interface OverviewProps {
+  readonly plan: readonly PlannedStretch[]
+  readonly laneOf: ReadonlyMap<string, number>
+  readonly hues: readonly number[]
   /** All that there is to see. */
-  whole: TimeView
-  view: TimeView
-  left: number
-  width: number
-  height: number
-  onShow: (from: number) => void
-}) {
+  readonly whole: TimeView
+  readonly view: TimeView
+  readonly left: number
+  readonly width: number
+  readonly height: number
+  readonly onShow: (from: number) => void
+}
+
+/** The whole event in one line, with the stretch in view as a frame that can be dragged. */
+export function Overview({ plan, laneOf, hues, whole, view, left, width, height, onShow }: OverviewProps) {
   const x = (t: number) => left + ((t - whole.from) / Math.max(1, whole.span)) * width
-  const go = (event: React.PointerEvent<HTMLDivElement>) => {
-    const box = event.currentTarget.getBoundingClientRect()
-    const at = (e: { clientX: number }) => whole.from + ((e.clientX - box.left - left) / width) * whole.span
-    onShow(at(event) - view.span / 2)
-    const follow = (e: PointerEvent) => onShow(at(e) - view.span / 2)
-    const up = () => {
-      window.removeEventListener('pointermove', follow)
-      window.removeEventListener('pointerup', up)
-    }
-    window.addEventListener('pointermove', follow)
-    window.addEventListener('pointerup', up)
-  }
-  const step = (height - 8) / Math.max(1, lanes)
+  const bind = useDrag(
+    ({ xy: [px], currentTarget }) => {
+      const box = (currentTarget as HTMLElement).getBoundingClientRect()
+      onShow(whole.from + ((px - box.left - left) / width) * whole.span - view.span / 2)
+    },
+    { pointer: { buttons: 1 }, threshold: 0 },
+  )
   return (
-    <div style={{ position: 'absolute', left: 0, right: 0, bottom: 0, height, background: 'var(--paper-deep)' }} onPointerDown={go}>
-      <svg width={left + width} height={height} aria-hidden="true">
-        <text x="12" y={height / 2 + 4} fontSize="11.5" fill="var(--ink-quiet)">
-          whole event
-        </text>
-        {plan.map((s) => {
-          const lane = s.angleId ? laneOf.get(s.angleId) : undefined
-          if (lane === undefined) return null
-          const [a, b] = [x(s.start / FLICKS_PER_SECOND), x(s.end / FLICKS_PER_SECOND)]
-          return <rect key={s.start} x={a} width={Math.max(1.5, b - a)} y={4 + lane * step} height={Math.max(2, step - 0.6)} fill={hueOf(hues[lane])} />
-        })}
-        <rect
-          x={x(view.from)}
-          y={2}
-          width={Math.max(4, x(view.from + view.span) - x(view.from))}
-          height={height - 4}
-          fill="none"
-          stroke="var(--ink)"
-          strokeWidth="1.5"
-          rx="3"
-        />
-      </svg>
+    <div className="score-overview" data-own-gestures {...bind()} style={{ height }} aria-hidden="true">
+      <span className="quiet">whole event</span>
+      <Drawn plan={plan} laneOf={laneOf} hues={hues} whole={whole} left={left} width={width} height={height} />
+      <i style={{ left: x(view.from), width: Math.max(4, x(view.from + view.span) - x(view.from)) }} />
       <Playhead view={whole} left={left} width={width} height={height - 6} />
     </div>
   )
 }
+
+/** Its picture, which changes only with the cut. */
+const Drawn = memo(function Drawn({ plan, laneOf, hues, whole, left, width, height }: Omit<OverviewProps, 'view' | 'onShow'>) {
+  const ref = useRef<HTMLCanvasElement>(null)
+  useLayoutEffect(() => {
+    const canvas = ref.current
+    const ctx = canvas?.getContext('2d')
+    if (!canvas || !ctx || width <= 0) return
+    const ratio = window.devicePixelRatio
+    canvas.width = Math.round(width * ratio)
+    canvas.height = Math.round(height * ratio)
+    ctx.setTransform(ratio, 0, 0, ratio, 0, 0)
+    const step = (height - 8) / Math.max(1, hues.length)
+    const at = (t: number) => ((t / FLICKS_PER_SECOND - whole.from) / Math.max(1, whole.span)) * width
+    for (const stretch of plan) {
+      const lane = stretch.angleId ? laneOf.get(stretch.angleId) : undefined
+      if (lane === undefined) continue
+      const [a, b] = [at(stretch.start), at(stretch.end)]
+      ctx.fillStyle = hueOf(hues[lane])
+      ctx.fillRect(a, 4 + lane * step, Math.max(0.5, b - a), Math.max(2, step - 0.6))
+    }
+  }, [plan, laneOf, hues, whole, width, height])
+  return <canvas ref={ref} style={{ left, width, height }} />
+})

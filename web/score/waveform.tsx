@@ -1,29 +1,10 @@
-import { useQuery } from '@tanstack/react-query'
+import { queryOptions, useQueries, useQuery } from '@tanstack/react-query'
 import { useEffect, useRef } from 'react'
 import { mediaUrl } from '../data/client.ts'
+import { drawWave, type Peaks, readPeaks } from './peaks.ts'
 
-/** A waveform overview in memory: lowest and highest sample of each hundredth of a second. */
-export interface Peaks {
-  readonly perSecond: number
-  readonly low: Int8Array
-  readonly high: Int8Array
-}
-
-/** Reads the open ".dat" layout, version 2, 8 bit. */
-export function readPeaks(bytes: ArrayBuffer): Peaks {
-  const view = new DataView(bytes)
-  const count = view.getUint32(16, true)
-  const low = new Int8Array(count)
-  const high = new Int8Array(count)
-  for (let i = 0; i < count; i++) {
-    low[i] = view.getInt8(24 + 2 * i)
-    high[i] = view.getInt8(25 + 2 * i)
-  }
-  return { perSecond: view.getInt32(8, true) / view.getInt32(12, true), low, high }
-}
-
-export function usePeaks(contentKey: string | null, ready: boolean): Peaks | null {
-  const { data } = useQuery({
+function peaksQuery(contentKey: string | null, ready: boolean) {
+  return queryOptions({
     queryKey: ['peaks', contentKey],
     queryFn: async () => {
       const response = await fetch(mediaUrl(contentKey ?? '', 'peaks'))
@@ -33,42 +14,19 @@ export function usePeaks(contentKey: string | null, ready: boolean): Peaks | nul
     enabled: contentKey !== null && ready,
     staleTime: Number.POSITIVE_INFINITY,
   })
+}
+
+export function usePeaks(contentKey: string | null, ready: boolean): Peaks | null {
+  const { data } = useQuery(peaksQuery(contentKey, ready))
   return data ?? null
 }
 
-/**
- * Draws a stretch of a waveform, one column a pixel.
- * @param from,to seconds of the sound at the left and right edge
- */
-export function drawWave(
-  ctx: CanvasRenderingContext2D,
-  peaks: Peaks,
-  from: number,
-  to: number,
-  x: number,
-  y: number,
-  width: number,
-  height: number,
-  colour: string,
-): void {
-  ctx.fillStyle = colour
-  const perPixel = ((to - from) * peaks.perSecond) / width
-  const middle = y + height / 2
-  let loudest = 24
-  for (let i = 0; i < peaks.high.length; i += 7) loudest = Math.max(loudest, peaks.high[i], -peaks.low[i])
-  const scale = height / 2 / loudest
-  for (let px = 0; px < width; px++) {
-    const a = Math.max(0, Math.floor(from * peaks.perSecond + px * perPixel))
-    const b = Math.min(peaks.high.length, Math.max(a + 1, Math.floor(from * peaks.perSecond + (px + 1) * perPixel)))
-    if (from * peaks.perSecond + px * perPixel < 0 || a >= peaks.high.length) continue
-    let low = 0
-    let high = 0
-    for (let i = a; i < b; i++) {
-      if (peaks.low[i] < low) low = peaks.low[i]
-      if (peaks.high[i] > high) high = peaks.high[i]
-    }
-    ctx.fillRect(x + px, middle - high * scale, 1, Math.max(1, (high - low) * scale))
-  }
+/** Waveforms of several sounds, by content key; those that are not there yet are missing. */
+export function useManyPeaks(sounds: readonly { contentKey: string; ready: boolean }[]): ReadonlyMap<string, Peaks> {
+  return useQueries({
+    queries: sounds.map(({ contentKey, ready }) => peaksQuery(contentKey, ready)),
+    combine: (results) => new Map(results.flatMap(({ data }, i) => (data ? [[sounds[i].contentKey, data] as const] : []))),
+  })
 }
 
 /** A canvas that keeps a waveform drawn at its own size. */

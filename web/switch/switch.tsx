@@ -3,7 +3,7 @@ import { marksOnMaster, pictureSpans, pointsOf, projectRate, pulseOf } from '@pe
 import { FLICKS_PER_SECOND, type Flicks, flicks, frameStart, nearestFrameStart } from '@pendolo/core/time'
 import { App, Button, Dropdown, InputNumber, Popover, Segmented } from 'antd'
 import { Pause, Play } from 'lucide-react'
-import { useEffect, useMemo, useRef } from 'react'
+import { useEffect, useMemo, useRef, useState } from 'react'
 import { useHotkeys } from 'react-hotkeys-hook'
 import { Link } from 'react-router'
 import { filmFor } from '../playback/film.ts'
@@ -65,6 +65,7 @@ export function Switch({ project, edit, top }: StageProps) {
     return start < 0 || end > masterEnd(project)
   }, [project])
   const leftOut = leftOutOf(filmFor(project), filmFor(project).bounds.master)
+  const [range, setRange] = useState<{ from: Flicks; to: Flicks } | null>(null)
   const zoomRef = useRef<((factor: number) => void) | null>(null)
   /** Time of the last press in this run of playing: what lies between two presses has been cut anew. */
   const pass = useRef<Flicks | null>(null)
@@ -164,6 +165,7 @@ export function Switch({ project, edit, top }: StageProps) {
     roll: rollTo,
     paint: (angleId: string, from: Flicks, to: Flicks) => edit([{ type: 'paint', cutId: cut.id, from, to, choice: { angleId } }], 'paint a stretch'),
     join: (t: Flicks) => edit([{ type: 'join', cutId: cut.id, time: t }], 'join'),
+    choose: setRange,
   })
   const chosen = useEngine(({ time }) => points[pointAt(points, time)]?.angleId ?? null)
   const end = masterEnd(project)
@@ -303,7 +305,7 @@ export function Switch({ project, edit, top }: StageProps) {
       <div style={{ height: '45%', flex: 'none' }}>
         <Wall project={project} spans={spans} chosenAngle={chosen} onChoose={chooseAngle} />
       </div>
-      <Score project={project} spans={spans} points={points} actions={actions} chosenAngle={chosen} zoomRef={zoomRef} />
+      <Score project={project} spans={spans} points={points} actions={actions} chosenAngle={chosen} range={range} zoomRef={zoomRef} />
     </>
   )
 }

@@ -1,0 +1,350 @@
+import type { SwitchPoint } from '@pendolo/core/cut'
+import type { PlannedStretch } from '@pendolo/core/film'
+import type { Mark, PictureSpan, Pulse } from '@pendolo/core/project'
+import { FLICKS_PER_SECOND, type Flicks, firstFrom, flicks } from '@pendolo/core/time'
+import { hueOf } from '../ui/theme.ts'
+import type { PaperColours } from './colours.ts'
+import { type Geometry, HEAD, HEADS_APART, LABELS, laneMiddle, laneTop, WAVE, xAt } from './geometry.ts'
+import { drawWave, type Peaks } from './peaks.ts'
+import { barLines, ticks } from './ruler.ts'
+
+const TEXT = "11px 'JetBrains Mono Variable', monospace"
+const WORDS = "11.5px 'Instrument Sans Variable', sans-serif"
+
+/** A sound of the score: its waveform and where it lies, s. */
+export interface Wave {
+  readonly peaks: Peaks
+  readonly start: number
+  readonly end: number
+  readonly rate: number
+}
+
+export interface ScoreLane {
+  readonly id: string
+  readonly hue: number
+  readonly spans: readonly PictureSpan[]
+  readonly waves: readonly Wave[]
+  /** What is said where there are no pictures at all. */
+  readonly empty: string | null
+}
+
+/** All that the score shows. Lists are ascending in time. */
+export interface ScorePicture {
+  readonly colours: PaperColours
+  readonly lanes: readonly ScoreLane[]
+  readonly laneOf: ReadonlyMap<string, number>
+  readonly plan: readonly PlannedStretch[]
+  readonly points: readonly SwitchPoint[]
+  readonly marks: readonly Mark[]
+  readonly pulse: Pulse | null
+  readonly master: readonly Wave[]
+  readonly leftOut: readonly { readonly start: Flicks; readonly end: Flicks }[]
+  readonly chosen: { readonly from: Flicks; readonly to: Flicks } | null
+  /** A stroke that is being painted, px. */
+  readonly stroke: { readonly lane: number; readonly from: number; readonly to: number } | null
+  readonly label: (time: Flicks) => string
+}
+
+const seconds = (time: number) => time / FLICKS_PER_SECOND
+
+/** Draws what is in view of the score: what it costs depends on the pixels, not on how long the event is. */
+export function drawScore(ctx: CanvasRenderingContext2D, geometry: Geometry, picture: ScorePicture): void {
+  const { width, height, plotWidth } = geometry
+  const { colours } = picture
+  ctx.clearRect(0, 0, width, height)
+  ctx.fillStyle = colours.side
+  ctx.fillRect(0, 0, LABELS, height)
+  ctx.save()
+  ctx.beginPath()
+  ctx.rect(LABELS, 0, plotWidth, height)
+  ctx.clip()
+  drawGrid(ctx, geometry, picture)
+  for (const wave of picture.master) drawOneWave(ctx, geometry, wave, HEAD, WAVE - 6, colours.wave)
+  for (const [lane, one] of picture.lanes.entries()) drawLane(ctx, geometry, one, lane, colours)
+  const { stroke } = picture
+  if (stroke) {
+    ctx.globalAlpha = 0.5
+    ctx.fillStyle = hueOf(picture.lanes[stroke.lane].hue)
+    ctx.fillRect(stroke.from, laneTop(geometry, stroke.lane) + 3, stroke.to - stroke.from, geometry.laneHeight - 6)
+    ctx.globalAlpha = 1
+  }
+  drawCut(ctx, geometry, picture)
+  drawMarks(ctx, geometry, picture)
+  drawHeads(ctx, geometry, picture)
+  drawLeftOut(ctx, geometry, picture)
+  drawChosen(ctx, geometry, picture)
+  ctx.restore()
+  ctx.strokeStyle = colours.line
+  ctx.lineWidth = 1
+  ctx.beginPath()
+  for (let lane = 1; lane <= geometry.lanes; lane++) {
+    const y = Math.round(laneTop(geometry, lane)) + 0.5
+    ctx.moveTo(0, y)
+    ctx.lineTo(width, y)
+  }
+  ctx.stroke()
+}
+
+function drawGrid(ctx: CanvasRenderingContext2D, geometry: Geometry, { pulse, colours, label }: ScorePicture): void {
+  const { view, plotWidth, lanesBottom } = geometry
+  const bars = barLines(pulse, view.from, view.span, plotWidth)
+  ctx.font = TEXT
+  ctx.lineWidth = 1
+  ctx.strokeStyle = colours.ink
+  const line = (t: number, top: number) => {
+    const x = Math.round(xAt(geometry, t)) + 0.5
+    ctx.moveTo(x, top)
+    ctx.lineTo(x, lanesBottom)
+  }
+  const strokes = (alpha: number, times: readonly number[], top: number) => {
+    ctx.globalAlpha = alpha
+    ctx.beginPath()
+    for (const t of times) line(t, top)
+    ctx.stroke()
+  }
+  const named = bars.length === 0 ? ticks(view.from, view.span, plotWidth) : bars.filter((b) => b.bar !== null).map((b) => b.seconds)
+  strokes(bars.length === 0 ? 0.16 : 0.3, named, 22)
+  strokes(
+    0.11,
+    bars.filter((b) => b.bar === null).map((b) => b.seconds),
+    34,
+  )
+  ctx.globalAlpha = 1
+  ctx.fillStyle = colours.quiet
+  if (bars.length === 0) for (const t of named) ctx.fillText(label(flicks(Math.round(t * FLICKS_PER_SECOND))), xAt(geometry, t) + 3, 16)
+  else for (const { seconds: t, bar } of bars) if (bar !== null) ctx.fillText(String(bar), xAt(geometry, t) + 3, 16)
+}
+
+function drawOneWave(ctx: CanvasRenderingContext2D, geometry: Geometry, wave: Wave, top: number, height: number, colour: string): void {
+  const { view, plotWidth } = geometry
+  const own = (t: number) => (t - wave.start) / wave.rate
+  drawWave(ctx, wave.peaks, own(view.from), own(view.from + view.span), LABELS, top, plotWidth, height, colour)
+}
+
+let hatching: { colour: string; pattern: CanvasPattern | null } | null = null
+
+/** Strokes where a camera saw nothing. */
+function hatch(ctx: CanvasRenderingContext2D, colour: string): CanvasPattern | string {
+  if (hatching?.colour !== colour) {
+    const tile = document.createElement('canvas')
+    tile.width = 8
+    tile.height = 8
+    const pen = tile.getContext('2d')
+    if (pen) {
+      pen.strokeStyle = colour
+      pen.globalAlpha = 0.26
+      pen.lineWidth = 1.2
+      pen.beginPath()
+      for (const shift of [-8, 0, 8]) {
+        pen.moveTo(shift, 8)
+        pen.lineTo(shift + 8, 0)
+      }
+      pen.stroke()
+    }
+    hatching = { colour, pattern: ctx.createPattern(tile, 'repeat') }
+  }
+  return hatching.pattern ?? colour
+}
+
+/** Lanes higher than this have room for their waveforms, px. */
+const WAVE_LANE = 15
+
+function drawLane(ctx: CanvasRenderingContext2D, geometry: Geometry, { spans, waves, hue, empty }: ScoreLane, lane: number, colours: PaperColours): void {
+  const { laneHeight, plotWidth, view } = geometry
+  const y = laneTop(geometry, lane)
+  const pad = Math.min(6, laneHeight / 4)
+  if (empty !== null) {
+    ctx.font = WORDS
+    ctx.fillStyle = colours.quiet
+    ctx.fillText(empty, LABELS + 10, y + laneHeight / 2 + 4)
+    return
+  }
+  const bars: [number, number][] = []
+  for (const { start, end } of spans) {
+    if (seconds(end) <= view.from || seconds(start) >= view.from + view.span) continue
+    bars.push([Math.max(LABELS, xAt(geometry, seconds(start))), Math.min(LABELS + plotWidth, xAt(geometry, seconds(end)))])
+  }
+  bars.sort((a, b) => a[0] - b[0])
+  ctx.fillStyle = hatch(ctx, colours.ink)
+  let at = LABELS
+  for (const [a, b] of [...bars, [LABELS + plotWidth, LABELS + plotWidth]]) {
+    if (a > at) ctx.fillRect(at, y + pad / 2, a - at, laneHeight - pad)
+    at = Math.max(at, b)
+  }
+  ctx.fillStyle = hueOf(hue)
+  ctx.globalAlpha = 0.17
+  ctx.beginPath()
+  for (const [a, b] of bars) ctx.roundRect(a, y + pad, Math.max(1, b - a), laneHeight - 2 * pad, 2)
+  ctx.fill()
+  ctx.globalAlpha = 0.22
+  if (laneHeight >= WAVE_LANE)
+    for (const wave of waves)
+      if (wave.end > view.from && wave.start < view.from + view.span) drawOneWave(ctx, geometry, wave, y + pad, laneHeight - 2 * pad, hueOf(hue))
+  ctx.globalAlpha = 1
+}
+
+/** Stretches narrower than this are drawn together, px. */
+const NARROW = 1.5
+/** Steps of how dark a column is where stretches are drawn together. */
+const SHADES = 8
+
+/** The cut as one line stepping between the lanes; from afar, how much of each column each lane has. */
+function drawCut(ctx: CanvasRenderingContext2D, geometry: Geometry, { plan, lanes, laneOf, colours }: ScorePicture): void {
+  const { view, plotWidth, laneHeight } = geometry
+  const thick = Math.min(7, laneHeight / 4)
+  const columns = Math.ceil(plotWidth)
+  const [from, to] = [view.from * FLICKS_PER_SECOND, (view.from + view.span) * FLICKS_PER_SECOND]
+  let dense: Float32Array | null = null
+  const stems: [number, number, number][] = []
+  let before: PlannedStretch | null = null
+  for (
+    let i = Math.max(
+      0,
+      firstFrom(plan.length, (n) => plan[n].end, from),
+    );
+    i < plan.length && plan[i].start < to;
+    i++
+  ) {
+    const stretch = plan[i]
+    const last: PlannedStretch | null = before
+    before = stretch
+    const lane = laneOf.get(stretch.angleId ?? stretch.wanted ?? '')
+    if (lane === undefined) continue
+    const [a, b] = [xAt(geometry, seconds(stretch.start)), xAt(geometry, seconds(stretch.end))]
+    if (b - a < NARROW) {
+      dense ??= new Float32Array(columns * lanes.length)
+      const column = Math.max(0, Math.min(columns - 1, Math.floor(a - LABELS)))
+      dense[lane * columns + column] += b - a
+      continue
+    }
+    const y = laneMiddle(geometry, lane)
+    const other = last && laneOf.get(last.angleId ?? last.wanted ?? '')
+    if (last && other !== undefined && other !== null && other !== lane && last.end === stretch.start) stems.push([a, laneMiddle(geometry, other), y])
+    ctx.strokeStyle = stretch.angleId ? hueOf(lanes[lane].hue) : colours.ink
+    ctx.lineWidth = thick
+    ctx.setLineDash(stretch.standIn ? [5, 4] : [])
+    ctx.beginPath()
+    ctx.moveTo(Math.max(a, LABELS - 10), y)
+    ctx.lineTo(Math.min(b, LABELS + plotWidth + 10), y)
+    ctx.stroke()
+  }
+  ctx.setLineDash([])
+  ctx.strokeStyle = colours.ink
+  ctx.lineWidth = 1.6
+  ctx.beginPath()
+  for (const [x, a, b] of stems) {
+    ctx.moveTo(x, a)
+    ctx.lineTo(x, b)
+  }
+  ctx.stroke()
+  if (dense) drawDense(ctx, geometry, dense, columns, lanes, thick)
+}
+
+function drawDense(ctx: CanvasRenderingContext2D, geometry: Geometry, dense: Float32Array, columns: number, lanes: readonly ScoreLane[], thick: number): void {
+  const height = Math.max(thick, geometry.laneHeight * 0.6)
+  for (const [lane, { hue }] of lanes.entries()) {
+    const y = laneMiddle(geometry, lane) - height / 2
+    const shades = Array.from({ length: SHADES }, () => [] as number[])
+    for (let column = 0; column < columns; column++) {
+      const share = dense[lane * columns + column]
+      if (share > 0) shades[Math.min(SHADES - 1, Math.floor(share * SHADES))].push(column)
+    }
+    ctx.fillStyle = hueOf(hue)
+    for (const [shade, list] of shades.entries()) {
+      if (list.length === 0) continue
+      ctx.globalAlpha = 0.25 + (0.75 * (shade + 1)) / SHADES
+      ctx.beginPath()
+      for (const column of list) ctx.rect(LABELS + column, y, 1, height)
+      ctx.fill()
+    }
+  }
+  ctx.globalAlpha = 1
+}
+
+/** Marks whose lines would stand nearer than this are drawn as one, px; names need more room. */
+const MARKS_APART = 2
+
+function drawMarks(ctx: CanvasRenderingContext2D, geometry: Geometry, { marks }: ScorePicture): void {
+  const { view, lanesBottom } = geometry
+  ctx.font = WORDS.replace('11.5px', '11px')
+  let line = Number.NEGATIVE_INFINITY
+  let named = Number.NEGATIVE_INFINITY
+  const begin = firstFrom(marks.length, (n) => marks[n].time, (view.from - view.span * 0.2) * FLICKS_PER_SECOND)
+  for (let i = begin; i < marks.length && seconds(marks[i].time) < view.from + view.span; i++) {
+    const { time, hue, name } = marks[i]
+    const x = xAt(geometry, seconds(time))
+    if (x - line < MARKS_APART) continue
+    line = x
+    ctx.strokeStyle = hueOf(hue)
+    ctx.lineWidth = 1
+    ctx.setLineDash([2, 3])
+    ctx.beginPath()
+    ctx.moveTo(x, 24)
+    ctx.lineTo(x, lanesBottom)
+    ctx.stroke()
+    if (x < named) continue
+    const width = Math.min(220, ctx.measureText(name).width + 10)
+    ctx.fillStyle = hueOf(hue)
+    ctx.fillRect(x, 23, width, 16)
+    ctx.fillStyle = '#fff'
+    ctx.fillText(name, x + 5, 35, width - 8)
+    named = x + width + 1
+  }
+  ctx.setLineDash([])
+}
+
+/** Points in view that stand far enough apart to be drawn one by one. */
+export function headsInView(geometry: Geometry, points: readonly SwitchPoint[]): SwitchPoint[] {
+  const { view } = geometry
+  const out: SwitchPoint[] = []
+  let last = Number.NEGATIVE_INFINITY
+  for (let i = firstFrom(points.length, (n) => points[n].time, (view.from - 0.2) * FLICKS_PER_SECOND); i < points.length; i++) {
+    const t = seconds(points[i].time)
+    if (t > view.from + view.span + 0.2) break
+    const x = xAt(geometry, t)
+    const next = points[i + 1]
+    const room = Math.min(x - last, next ? xAt(geometry, seconds(next.time)) - x : Number.POSITIVE_INFINITY)
+    last = x
+    if (room >= HEADS_APART) out.push(points[i])
+  }
+  return out
+}
+
+function drawHeads(ctx: CanvasRenderingContext2D, geometry: Geometry, { points, laneOf, colours }: ScorePicture): void {
+  ctx.fillStyle = colours.ink
+  for (const { time, angleId } of headsInView(geometry, points)) {
+    const lane = laneOf.get(angleId)
+    if (lane === undefined) continue
+    ctx.beginPath()
+    ctx.ellipse(xAt(geometry, seconds(time)), laneMiddle(geometry, lane), geometry.head * 1.29, geometry.head, (-18 * Math.PI) / 180, 0, 2 * Math.PI)
+    ctx.fill()
+  }
+}
+
+/** What the film leaves out: its head, its tail and removed middles. */
+function drawLeftOut(ctx: CanvasRenderingContext2D, geometry: Geometry, { leftOut, colours }: ScorePicture): void {
+  const { lanesBottom, plotWidth } = geometry
+  for (const { start, end } of leftOut) {
+    const [a, b] = [Math.max(LABELS, xAt(geometry, seconds(start))), Math.min(LABELS + plotWidth, xAt(geometry, seconds(end)))]
+    if (b <= a) continue
+    ctx.globalAlpha = 0.72
+    ctx.fillStyle = colours.deep
+    ctx.fillRect(a, HEAD, b - a, lanesBottom - HEAD)
+    ctx.globalAlpha = 1
+    if (b - a < 100) continue
+    ctx.font = WORDS
+    ctx.fillStyle = colours.quiet
+    ctx.fillText('not in the film', a + 10, HEAD + 18)
+  }
+}
+
+function drawChosen(ctx: CanvasRenderingContext2D, geometry: Geometry, { chosen, colours }: ScorePicture): void {
+  if (!chosen) return
+  const [a, b] = [xAt(geometry, seconds(chosen.from)), xAt(geometry, seconds(chosen.to))]
+  ctx.fillStyle = colours.brass
+  ctx.globalAlpha = 0.22
+  ctx.fillRect(a, 0, b - a, geometry.lanesBottom)
+  ctx.globalAlpha = 1
+  ctx.fillRect(a - 1, 0, 2, geometry.lanesBottom)
+  ctx.fillRect(b - 1, 0, 2, geometry.lanesBottom)
+}

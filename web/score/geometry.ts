@@ -1,0 +1,72 @@
+import { laneHeightFor } from './ruler.ts'
+import type { TimeView } from './time-view.ts'
+
+/** Room for names at the left, px. */
+export const LABELS = 150
+/** Ruler above the master. */
+export const HEAD = 44
+export const WAVE = 62
+export const OVERVIEW = 34
+
+/** Where everything of the score stands, px. */
+export interface Geometry {
+  readonly width: number
+  readonly height: number
+  readonly view: TimeView
+  readonly plotWidth: number
+  readonly lanesTop: number
+  readonly lanesBottom: number
+  readonly laneHeight: number
+  readonly lanes: number
+  /** Half the height of a note-head. */
+  readonly head: number
+}
+
+export function geometryOf(width: number, height: number, lanes: number, view: TimeView): Geometry {
+  const lanesTop = HEAD + WAVE
+  const laneHeight = laneHeightFor(height - lanesTop - OVERVIEW - 8, lanes)
+  return {
+    width,
+    height,
+    view,
+    plotWidth: Math.max(10, width - LABELS),
+    lanesTop,
+    lanesBottom: lanesTop + laneHeight * lanes,
+    laneHeight,
+    lanes,
+    head: Math.min(5.6, laneHeight / 2),
+  }
+}
+
+/** Pixel of an instant, s. */
+export function xAt({ view, plotWidth }: Geometry, seconds: number): number {
+  return LABELS + ((seconds - view.from) / view.span) * plotWidth
+}
+
+/** Instant under a pixel, s. */
+export function secondsAt({ view, plotWidth }: Geometry, x: number): number {
+  return view.from + ((x - LABELS) / plotWidth) * view.span
+}
+
+export function laneTop({ lanesTop, laneHeight }: Geometry, lane: number): number {
+  return lanesTop + lane * laneHeight
+}
+
+export function laneMiddle(geometry: Geometry, lane: number): number {
+  return laneTop(geometry, lane) + geometry.laneHeight / 2
+}
+
+/** What of the score lies under a pixel. */
+export type Spot = { readonly kind: 'labels' } | { readonly kind: 'master' } | { readonly kind: 'below' } | { readonly kind: 'lane'; readonly lane: number }
+
+export function spotAt(geometry: Geometry, x: number, y: number): Spot {
+  if (x < LABELS) return { kind: 'labels' }
+  if (y < geometry.lanesTop) return { kind: 'master' }
+  const lane = Math.floor((y - geometry.lanesTop) / geometry.laneHeight)
+  return lane < geometry.lanes ? { kind: 'lane', lane } : { kind: 'below' }
+}
+
+/** Note-heads nearer to each other than this are not drawn one by one, px. */
+export const HEADS_APART = 7
+/** How far from its middle a note-head is caught, px. */
+export const CATCH = 9

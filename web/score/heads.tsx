@@ -1,0 +1,53 @@
+import type { Points } from '@pendolo/core/cut'
+import type { Angle } from '@pendolo/core/project'
+import { FLICKS_PER_SECOND, type Flicks } from '@pendolo/core/time'
+import { memo, useMemo } from 'react'
+import { engine } from '../playback/use-engine.ts'
+import { headsInView } from './draw.ts'
+import { type Geometry, laneMiddle, xAt } from './geometry.ts'
+
+/** More of them in view are not gone through one by one; zooming in brings them. */
+const MOST = 150
+
+/** The cuts in view as a list that keyboard and screen reader go through; each lies over its drawn note-head. */
+export const Heads = memo(function Heads({
+  geometry,
+  points,
+  angles,
+  laneOf,
+  label,
+  onJoin,
+}: {
+  geometry: Geometry
+  points: Points
+  angles: readonly Angle[]
+  laneOf: ReadonlyMap<string, number>
+  label: (time: Flicks) => string
+  onJoin: (time: Flicks) => unknown
+}) {
+  const heads = useMemo(() => headsInView(geometry, points), [geometry, points])
+  if (heads.length > MOST) return <p className="sr-only">{heads.length} cuts are in view; zoom in to go through them</p>
+  return (
+    <div className="note-heads">
+      {heads.map(({ time, angleId }) => {
+        const lane = laneOf.get(angleId)
+        if (lane === undefined) return null
+        const [width, height] = [geometry.head * 2.6, geometry.head * 2]
+        const left = xAt(geometry, time / FLICKS_PER_SECOND) - width / 2
+        return (
+          <button
+            key={time}
+            type="button"
+            className="note-head"
+            aria-label={`cut to ${angles[lane].name} at ${label(time)}`}
+            style={{ transform: `translate(${left}px, ${laneMiddle(geometry, lane) - height / 2}px) rotate(-18deg)`, width, height }}
+            onKeyDown={(e) => {
+              if (e.key === 'Delete') onJoin(time)
+              if (e.key === 'Enter') engine.seek(time)
+            }}
+          />
+        )
+      })}
+    </div>
+  )
+})
