@@ -1,14 +1,14 @@
 import type { EXCHANGE_FORMATS, FilmBody, Job } from '@pendolo/api'
 import { activeCut, type FilmStretch, type FilmWarning, filmWarnings } from '@pendolo/core/film'
-import { type ProjectDoc, pointsOf, projectRate } from '@pendolo/core/project'
+import { marksOnMaster, type ProjectDoc, pointsOf, projectRate } from '@pendolo/core/project'
 import { FLICKS_PER_SECOND, type Flicks, PROJECT_RATES, parseRate, printLength, printRate, printTimecode, type Rate } from '@pendolo/core/time'
-import { App, Button, Progress, Select } from 'antd'
+import { App, Button, Progress, Select, Tooltip } from 'antd'
 import { type CSSProperties, useMemo, useState } from 'react'
 import { Link } from 'react-router'
 import { Bar, BarChart, ResponsiveContainer, XAxis } from 'recharts'
 import { send } from '../data/client.ts'
 import { useJobs } from '../data/queries.ts'
-import { filmFor } from '../playback/film.ts'
+import { filmFor, type ProjectFilm } from '../playback/film.ts'
 import { keptOf } from '../playback/model.ts'
 import { engine } from '../playback/use-engine.ts'
 import type { StageProps } from '../stage.ts'
@@ -33,10 +33,13 @@ export function HandOver({ project, top }: StageProps) {
   const plan = useMemo(() => film.plan(), [film])
   const films = jobs.filter((j) => j.kind === 'film')
   const label = (t: Flicks) => printTimecode(t, { rate, dropFrame: doc.settings.dropFrame }, doc.settings.startFrame)
-  const make = async () => {
+  const parts = useMemo(() => marksOnMaster(doc).filter((m) => m.kind === 'part'), [doc])
+  /** Parts of which the film keeps anything. */
+  const kept = parts.filter((p, i) => keeps(film, p.time, p.end ?? parts[i + 1]?.time ?? film.bounds.event.end))
+  const make = async (ofParts = false) => {
     const [width, height] = size.split('x').map(Number)
     try {
-      await send('POST', `/projects/${project.id}/film`, { width, height, rate: filmRate })
+      await send('POST', `/projects/${project.id}/film`, { width, height, rate: filmRate, ...(ofParts && { parts: kept.map((p) => p.id) }) })
     } catch (error) {
       notification.error({ title: 'The film was not begun', description: error instanceof Error ? error.message : String(error) })
     }
@@ -98,10 +101,15 @@ export function HandOver({ project, top }: StageProps) {
                 <Button type="primary" onClick={() => void make()}>
                   Make the film
                 </Button>
+                {kept.length > 0 && (
+                  <Tooltip title={kept.map((p) => p.name).join(', ')}>
+                    <Button onClick={() => void make(true)}>{kept.length === 1 ? 'One film of the part' : `A film of each of the ${kept.length} parts`}</Button>
+                  </Tooltip>
+                )}
               </div>
             </div>
             <div>
-              {films.slice(0, 4).map((job) => (
+              {films.slice(0, 12).map((job) => (
                 <FilmRow key={job.id} job={job} />
               ))}
             </div>
@@ -131,6 +139,11 @@ export function HandOver({ project, top }: StageProps) {
       </div>
     </>
   )
+}
+
+/** Whether a film shows anything of a range of the master. */
+function keeps({ runs }: ProjectFilm, from: Flicks, to: Flicks): boolean {
+  return runs.some((r) => r.from !== null && r.from < to && r.from + r.length > from)
 }
 
 function FilmRow({ job }: { job: Job }) {

@@ -18,6 +18,7 @@ import { Paper } from '../ui/paper.tsx'
 import { useStable } from '../ui/stable.ts'
 import { setTouchLag, useTouchLag } from '../ui/touch-lag.ts'
 import { Parts } from './parts.tsx'
+import { Follow, Pieces, type Range, RangeBar } from './programme.tsx'
 import { Wall } from './wall.tsx'
 
 const CODES = ANGLE_KEYS.map((k) => (/\d/.test(k) ? `Digit${k}` : `Key${k.toUpperCase()}`))
@@ -65,7 +66,7 @@ export function Switch({ project, edit, top }: StageProps) {
     return start < 0 || end > masterEnd(project)
   }, [project])
   const leftOut = leftOutOf(filmFor(project), filmFor(project).bounds.master)
-  const [range, setRange] = useState<{ from: Flicks; to: Flicks } | null>(null)
+  const [range, setRange] = useState<Range | null>(null)
   const zoomRef = useRef<((factor: number) => void) | null>(null)
   /** Time of the last press in this run of playing: what lies between two presses has been cut anew. */
   const pass = useRef<Flicks | null>(null)
@@ -250,6 +251,7 @@ export function Switch({ project, edit, top }: StageProps) {
               {cut.name} · {cutsOf(points.length)} ▾
             </button>
           </Dropdown>
+          <Pieces project={project} edit={edit} />
           <Parts project={project} />
           <span className="spring" />
           <span className="quiet">{outside ? 'outside the master' : bar}</span>
@@ -261,6 +263,7 @@ export function Switch({ project, edit, top }: StageProps) {
             icon={playing ? <Pause size={16} /> : <Play size={16} />}
             onClick={() => engine.toggle()}
           />
+          <Follow />
           <span className="quiet" style={{ width: 26 }}>
             {playing && speed !== 1 ? `${speed}×` : ''}
           </span>
@@ -302,8 +305,9 @@ export function Switch({ project, edit, top }: StageProps) {
           <LatePictures />
         </>,
       )}
-      <div style={{ height: '45%', flex: 'none' }}>
+      <div style={{ height: '45%', flex: 'none', position: 'relative' }}>
         <Wall project={project} spans={spans} chosenAngle={chosen} onChoose={chooseAngle} />
+        <RangeBar project={project} edit={edit} range={range} onRange={setRange} />
       </div>
       <Score project={project} spans={spans} points={points} actions={actions} chosenAngle={chosen} range={range} zoomRef={zoomRef} />
     </>
