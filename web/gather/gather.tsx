@@ -2,7 +2,7 @@ import { DndContext, type DragEndEvent, KeyboardSensor, PointerSensor, useSensor
 import { SortableContext, sortableKeyboardCoordinates, useSortable, verticalListSortingStrategy } from '@dnd-kit/sortable'
 import { CSS } from '@dnd-kit/utilities'
 import type { GatheredFile, Job } from '@pendolo/api'
-import { type Angle, type Clip, clockOf, nextHue, projectRate } from '@pendolo/core/project'
+import { type Angle, type Clip, nextHue, projectRate } from '@pendolo/core/project'
 import { PROJECT_RATES, parseRate, printLength, printRate, type Rate } from '@pendolo/core/time'
 import { App, Button, Checkbox, Dropdown, Form, Input, InputNumber, Popover, Select } from 'antd'
 import { ArrowDownUp, GripVertical } from 'lucide-react'
@@ -10,14 +10,15 @@ import { useMemo, useState } from 'react'
 import { useHotkeys } from 'react-hotkeys-hook'
 import { send } from '../data/client.ts'
 import { useJobs } from '../data/queries.ts'
-import { usePeaks, Waveform } from '../score/waveform.tsx'
 import type { StageProps } from '../stage.ts'
 import { Bob } from '../ui/bob.tsx'
 import { Failed } from '../ui/failed.tsx'
 import { newId } from '../ui/ids.ts'
 import { Paper } from '../ui/paper.tsx'
 import { JobsChip } from './jobs-chip.tsx'
+import { Masters } from './masters.tsx'
 import { Missing } from './missing.tsx'
+import { soundText } from './sound-text.ts'
 import { Sources } from './sources.tsx'
 
 const COLUMNS = ['key', 'angle and its files', 'length', 'rate', 'picture', 'sound', 'timecode, recorded', 'to note'] as const
@@ -34,7 +35,6 @@ export function Gather({ project, edit, top }: StageProps) {
   const clips = Object.values(doc.clips)
   const aside = clips.filter((c) => c.state === 'aside')
   const selected = [...chosen].filter((id) => doc.clips[id])
-  const masterFile = byId.get(doc.clips[clockOf(doc) ?? '']?.fileId ?? '')
 
   const toggle = (id: string) =>
     setChosen((now) => {
@@ -100,13 +100,7 @@ export function Gather({ project, edit, top }: StageProps) {
           ) : (
             <>
               <Missing projectId={project.id} names={files.filter((f) => f.missing).map((f) => f.name)} jobs={jobs} />
-              <MasterRow
-                file={masterFile}
-                choices={clips
-                  .filter((c) => byId.get(c.fileId)?.facts.audio && c.state !== 'aside')
-                  .map((c) => ({ id: c.id, file: byId.get(c.fileId) as GatheredFile }))}
-                onChoose={(clipId) => edit([{ type: 'setMaster', clipId }], 'choose the master')}
-              />
+              <Masters project={project} edit={edit} />
               <div style={{ display: 'flex', gap: 8, alignItems: 'center', minHeight: 34 }}>
                 {selected.length > 0 ? (
                   <>
@@ -221,39 +215,6 @@ function sorted(clips: Clip[], files: ReadonlyMap<string, GatheredFile>, by: Sor
     recorded: (a, b) => (of(a).facts.recordedAt ?? '').localeCompare(of(b).facts.recordedAt ?? '') || name(a, b),
   }
   return [...clips].sort(order[by])
-}
-
-function MasterRow({
-  file,
-  choices,
-  onChoose,
-}: {
-  file: GatheredFile | undefined
-  choices: { id: string; file: GatheredFile }[]
-  onChoose: (clipId: string) => void
-}) {
-  const peaks = usePeaks(file?.contentKey ?? null, file?.ready.peaks ?? false)
-  return (
-    <div className="master-row">
-      <h2>Master</h2>
-      <Waveform peaks={peaks} from={0} to={file?.facts.durationSeconds ?? 1} aria-hidden="true" />
-      <span className="mono">{file?.name ?? 'none chosen'}</span>
-      {file && (
-        <span className="quiet">
-          {printLength(file.facts.durationSeconds)} · {soundText(file)}
-        </span>
-      )}
-      <Dropdown trigger={['click']} menu={{ items: choices.map(({ id, file: f }) => ({ key: id, label: f.name, onClick: () => onChoose(id) })) }}>
-        <Button>{file ? 'Choose another' : 'Choose the master'}</Button>
-      </Dropdown>
-    </div>
-  )
-}
-
-function soundText({ facts }: GatheredFile): string {
-  if (!facts.audio) return 'none'
-  const layout = facts.audio.channels === 1 ? 'mono' : facts.audio.channels === 2 ? 'stereo' : `${facts.audio.channels} channels`
-  return `${layout}, ${(facts.audio.sampleRate / 1000).toLocaleString()} kHz`
 }
 
 interface AngleRowsProps {
