@@ -135,6 +135,16 @@ describe('another master', () => {
     expect(Object.keys(doc.cuts[0].points)).toEqual([String(at(3)), String(at(9))])
   })
 
+  test('before anything was placed, a former clock has no place on the new one', () => {
+    const doc = apply(
+      emptyProject('cut'),
+      { type: 'addClips', angles: [], clips: ['m', 'n'].map((id) => ({ id, fileId: id, angleId: null, state: 'in' as const })) },
+      { type: 'setMaster', clipId: 'm' },
+      { type: 'setMaster', clipId: 'n' },
+    )
+    expect(Object.keys(doc.placements)).toEqual(['n'])
+  })
+
   test('a recording that lost time cannot be the clock', () => {
     expect(() => apply(show(), { type: 'setMaster', clipId: 'x2' })).toThrow(/lost time/)
   })

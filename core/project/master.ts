@@ -99,8 +99,15 @@ function leaveClock(doc: ProjectDoc, id: string, doubtful: boolean): void {
   doc.placements[id] = { ...placement, ...how }
 }
 
-/** The new clock was never placed, so nobody knows where the others lie on it: they stay where they are, to be looked at. */
+/**
+ * The new clock was never placed, so nobody knows where the others lie on it: they stay where they are, to be looked at. A
+ * former clock to which nothing was placed has no place at all.
+ */
 function doubt(doc: ProjectDoc): void {
+  if (Object.keys(doc.placements).length === 1) {
+    doc.placements = {}
+    return
+  }
   for (const placement of Object.values(doc.placements))
     if (!placement.locked) Object.assign(placement, { verdict: 'check', why: 'the master was changed for one that had no place; line up again' })
 }

@@ -1,0 +1,62 @@
+import { type FilmBody, type FindBody, filmBody, findBody, JOB_STATES, lineUpBody } from '@pendolo/api'
+import { layOut } from '@pendolo/core/formats'
+import type { Router } from 'express'
+import { filmed, partOf } from '../../film/parts.ts'
+import { exchangeFiles, type Workshop } from '../../jobs/workshop.ts'
+import type { EventHub } from '../events.ts'
+import { ProblemError } from '../problems.ts'
+import { authorOf, body } from './asked.ts'
+
+/** Work that is waited for: begun, listed, cancelled, tried again; films that came of it. */
+export function jobRoutes(api: Router, { store, queue }: Workshop, events: EventHub): void {
+  api.post('/projects/:id/lineup', async (request, response) => {
+    const payload = body(request, lineUpBody)
+    await store.doc(request.params.id)
+    response
+      .status(202)
+      .json({ jobId: await queue.add({ projectId: request.params.id, kind: 'lineup', title: 'line up', payload, author: authorOf(request) }) })
+  })
+  api.post('/projects/:id/pulse', async (request, response) => {
+    const payload = body<FindBody>(request, findBody)
+    await store.doc(request.params.id)
+    const title = payload.find === 'beats' ? 'find the pulse' : `find ${payload.find}`
+    response.status(202).json({ jobId: await queue.add({ projectId: request.params.id, kind: 'pulse', title, payload, author: authorOf(request) }) })
+  })
+  api.post('/projects/:id/film', async (request, response) => {
+    const { parts, ...payload } = body<FilmBody>(request, filmBody)
+    const projectId = request.params.id
+    const doc = await store.doc(projectId)
+    const files = exchangeFiles(await store.files(projectId))
+    const films = parts ? parts.map((partId) => ({ ...payload, partId })) : [payload]
+    // Laid out once now, so that what is missing is said before anything waits in the queue.
+    for (const film of films) layOut('check', doc, files, filmed(doc, film))
+    const jobIds: string[] = []
+    for (const film of films) {
+      const title = 'partId' in film && film.partId ? `film of ${partOf(doc, String(film.partId)).name}` : 'film'
+      jobIds.push(await queue.add({ projectId, kind: 'film', title, payload: film, author: authorOf(request) }))
+    }
+    response.status(202).json({ jobId: jobIds[0], jobIds })
+  })
+  api.get('/jobs', async (request, response) => {
+    const { seq } = events
+    response.set('x-seq', String(seq)).json(
+      await queue.list(
+        request.query.project ? String(request.query.project) : undefined,
+        JOB_STATES.find((s) => s === request.query.state),
+      ),
+    )
+  })
+  api.post('/jobs/:id/cancel', async (request, response) => {
+    await queue.cancel(request.params.id)
+    response.status(204).end()
+  })
+  api.post('/jobs/:id/retry', async (request, response) => {
+    await queue.retry(request.params.id)
+    response.status(204).end()
+  })
+  api.get('/jobs/:id/film', async (request, response) => {
+    const job = await queue.get(request.params.id)
+    if (!job?.result) throw new ProblemError(404, 'Not found', 'this film is not ready')
+    response.download(job.result.path, job.result.name, { dotfiles: 'allow' })
+  })
+}
