@@ -222,3 +222,71 @@ describe('the engine', () => {
     expect(desk.heard).toEqual([])
   })
 })
+
+describe('along the film', () => {
+  /** The master from 0 to 10, three seconds of black, then the master from 30 to 40. */
+  const runs = [
+    { at: seconds(0), length: seconds(10), from: seconds(0) },
+    { at: seconds(10), length: seconds(3), from: null },
+    { at: seconds(13), length: seconds(10), from: seconds(30) },
+  ].map((run) => ({ ...run, pieceId: 'p', cutId: 'cut', fade: seconds(0.01) }))
+  async function film() {
+    const engine = await makeEngine()
+    engine.load({ ...model(), runs } as PlayModel)
+    return engine
+  }
+
+  test('what was left out is not heard: passages follow each other, black is silence', async () => {
+    const engine = await film()
+    engine.seek(seconds(8))
+    engine.follow('film')
+    expect(engine.now()).toBe(seconds(8))
+    await engine.play()
+    expect(desk.passages).toEqual([
+      { master: 8, after: 0, length: 2, fadeIn: 0, fadeOut: 0.01 },
+      { master: 30, after: 5, length: 10, fadeIn: 0.01, fadeOut: 0 },
+    ])
+    expect(clocks().at(-1)).toMatchObject({ along: 'film', playing: true })
+    pass(1.1)
+    expect(engine.now() / FLICKS_PER_SECOND).toBeCloseTo(9.02, 3)
+    // In the black it stands where the picture will go on.
+    pass(2)
+    expect(engine.now()).toBe(seconds(30))
+    expect((engine.filmTime ?? 0) / FLICKS_PER_SECOND).toBeCloseTo(11.02, 3)
+    pass(3)
+    expect(engine.now() / FLICKS_PER_SECOND).toBeCloseTo(31.02, 3)
+    pass(10)
+    expect(engine.getState()).toMatchObject({ playing: false, time: seconds(40) })
+    await engine.play()
+    expect(desk.passages[0].master).toBe(0)
+  })
+
+  test('an instant that was left out is where the film goes on behind it; back on the master all can be gone to', async () => {
+    const engine = await film()
+    engine.follow('film')
+    engine.seek(seconds(20))
+    expect(engine.now()).toBe(seconds(30))
+    engine.seek(seconds(50))
+    expect(engine.now()).toBe(seconds(40))
+    engine.follow('master')
+    engine.seek(seconds(20))
+    expect(engine.now()).toBe(seconds(20))
+    expect(engine.filmTime).toBeNull()
+  })
+
+  test('when the film changes while it plays, the same picture is gone on with', async () => {
+    const engine = await film()
+    engine.follow('film')
+    engine.seek(seconds(32))
+    await engine.play()
+    pass(1.1)
+    engine.load({ ...model(), runs: [{ ...runs[2], at: seconds(0) }] } as PlayModel)
+    await jest.advanceTimersByTimeAsync(1)
+    expect(engine.getState().playing).toBe(true)
+    expect(desk.passages[0].master).toBeCloseTo(33.02, 3)
+    // An edit that changes nothing of the film does not interrupt it.
+    const starts = desk.started.length
+    engine.load({ ...model(), runs: [{ ...runs[2], at: seconds(0) }] } as PlayModel)
+    expect(desk.started).toHaveLength(starts)
+  })
+})

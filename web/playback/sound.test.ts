@@ -1,0 +1,154 @@
+import { flicks, secondsToFlicks } from '@pendolo/core/time'
+import type { Passage, PlaySound } from './types.ts'
+
+/** Buffers of a tenth of a second, as a file of so many seconds would give them from a time on. */
+const LENGTH = 0.1
+let fileSeconds = 60
+let asked: number[] = []
+
+jest.mock('mediabunny', () => ({
+  ALL_FORMATS: [],
+  UrlSource: class {},
+  Input: class {
+    getPrimaryAudioTrack = async () => ({})
+    dispose = () => undefined
+  },
+  AudioBufferSink: class {
+    async *buffers(from: number) {
+      asked.push(from)
+      for (let t = Math.floor(from / LENGTH + 1e-9) * LENGTH; t < fileSeconds; t += LENGTH) yield { buffer: { duration: LENGTH }, timestamp: t }
+    }
+  },
+}))
+
+interface Started {
+  readonly at: number
+  readonly offset: number
+  stop: number | null
+}
+const started: Started[] = []
+const ramps: [string, number, number][] = []
+const clock = { now: 0 }
+
+class FakeContext {
+  get currentTime() {
+    return clock.now
+  }
+  destination = {}
+  createGain = () => ({
+    gain: {
+      value: 1,
+      setTargetAtTime() {},
+      setValueAtTime: (value: number, at: number) => ramps.push(['set', value, at]),
+      linearRampToValueAtTime: (value: number, at: number) => ramps.push(['ramp', value, at]),
+    },
+    connect: (next: unknown) => next,
+    disconnect() {},
+  })
+  createStereoPanner = () => ({ pan: { value: 0, setTargetAtTime() {} }, connect: (next: unknown) => next, disconnect() {} })
+  createAnalyser = () => ({ fftSize: 32, getFloatTimeDomainData() {}, connect: (next: unknown) => next })
+  createBufferSource = () => {
+    const one: Started = { at: Number.NaN, offset: 0, stop: null }
+    return {
+      buffer: null,
+      playbackRate: { value: 1 },
+      onended: null,
+      connect: (next: unknown) => next,
+      start: (at: number, offset = 0) => started.push(Object.assign(one, { at, offset })),
+      stop: (at?: number) => {
+        one.stop = at ?? clock.now
+      },
+    }
+  }
+}
+
+const sound = (over: Partial<PlaySound> = {}): PlaySound => ({ clipId: 'c', url: '/c', map: { start: flicks(0), rate: 1 }, gain: 1, pan: 0, ...over })
+const passage = (master: number, after: number, length: number, fadeIn = 0, fadeOut = 0): Passage => ({ master, after, length, fadeIn, fadeOut })
+
+async function desk(...sounds: PlaySound[]) {
+  const { SoundDesk } = await import('./sound.ts')
+  const made = new SoundDesk()
+  made.set(sounds)
+  return made
+}
+/** Lets the audio clock pass, with all that waits for it. */
+async function pass(seconds: number): Promise<void> {
+  for (let t = 0; t < seconds - 1e-9; t += 0.05) {
+    clock.now += 0.05
+    await jest.advanceTimersByTimeAsync(50)
+  }
+}
+
+beforeEach(() => {
+  jest.useFakeTimers()
+  Object.assign(globalThis, { AudioContext: FakeContext })
+  started.length = 0
+  ramps.length = 0
+  asked = []
+  fileSeconds = 60
+  clock.now = 5
+})
+afterEach(() => jest.useRealTimers())
+
+describe('sounds on the audio clock', () => {
+  test('a clip begins where the master does, each buffer exactly behind the one before', async () => {
+    const made = await desk(sound({ map: { start: secondsToFlicks(-2), rate: 1 } }))
+    const at = made.start([passage(10, 0, Number.POSITIVE_INFINITY)])
+    await pass(1)
+    expect(asked).toEqual([12])
+    expect(started[0].at).toBeCloseTo(at, 6)
+    for (let i = 1; i < started.length; i++) expect(started[i].at - started[i - 1].at).toBeCloseTo(LENGTH, 6)
+    // Only what sounds soon is decoded.
+    expect(Math.max(...started.map((s) => s.at))).toBeLessThan(clock.now + 1.2)
+    made.stop()
+    const count = started.length
+    await pass(2)
+    expect(started).toHaveLength(count)
+  })
+
+  test('passages of a film follow each other without hole: the first ends and the next begins at the join, faded across it', async () => {
+    const made = await desk(sound())
+    const at = made.start([passage(10, 0, 1, 0, 0.02), passage(30, 1, 1, 0.02, 0)])
+    await pass(3)
+    const join = at + 1
+    const entry = started.findIndex((s) => s.offset > 0)
+    const [first, second] = [started.slice(0, entry), started.slice(entry)]
+    expect(asked[0]).toBe(10)
+    expect(asked[1]).toBeCloseTo(29.99, 6)
+    expect(first.at(-1)?.stop).toBeCloseTo(join + 0.01, 6)
+    expect(second[0].at).toBeCloseTo(join - 0.01, 6)
+    // Its first buffer begins before the passage does and is entered in its middle.
+    expect(second[0].offset).toBeCloseTo(0.09, 6)
+    const near = (list: [string, number, number][], value: number, time: number) => list.some(([, v, t]) => v === value && Math.abs(t - time) < 1e-6)
+    expect(near(ramps, 0, join + 0.01)).toBe(true)
+    expect(near(ramps, 1, join + 0.01)).toBe(true)
+    expect(Math.max(...started.map((s) => s.at))).toBeLessThan(at + 2)
+  })
+
+  test('a recording of a master of several gives way as its levels say', async () => {
+    const levels = [
+      { time: secondsToFlicks(11), gain: 1 },
+      { time: secondsToFlicks(11.5), gain: 0 },
+    ]
+    const made = await desk(sound({ levels }))
+    const at = made.start([passage(10, 0, Number.POSITIVE_INFINITY)])
+    await pass(0.2)
+    expect(ramps).toEqual([
+      ['set', 1, expect.closeTo(at, 6)],
+      ['ramp', 1, expect.closeTo(at + 1, 6)],
+      ['ramp', 0, expect.closeTo(at + 1.5, 6)],
+    ])
+  })
+
+  test('what is not heard is not even decoded, and comes in at once when it is', async () => {
+    const made = await desk(sound({ gain: 0 }))
+    made.start([passage(0, 0, Number.POSITIVE_INFINITY)])
+    await pass(1)
+    expect(asked).toEqual([])
+    made.set([sound({ gain: 1 })])
+    await pass(0.5)
+    expect(asked).toHaveLength(1)
+    // It is late, so it enters its sound where the clock is by now.
+    expect(started[0].at + 0).toBeGreaterThan(5.9)
+  })
+})

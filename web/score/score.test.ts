@@ -1,0 +1,77 @@
+import type { SwitchPoint } from '@pendolo/core/cut'
+import { secondsToFlicks } from '@pendolo/core/time'
+import { headsInView } from './draw.ts'
+import { geometryOf, LABELS, laneMiddle, secondsAt, spotAt, xAt } from './geometry.ts'
+import { levelFor, readPeaks } from './peaks.ts'
+import { headAt } from './use-score-gestures.ts'
+
+jest.mock('../playback/use-engine.ts', () => ({ engine: {} }))
+jest.mock('../ui/theme.ts', () => ({ hueOf: () => '#000' }))
+
+const point = (seconds: number, angleId: string): SwitchPoint => ({ time: secondsToFlicks(seconds), angleId })
+const geometry = geometryOf(LABELS + 1000, 400, 4, { from: 100, span: 20 })
+const laneOf = (id: string) => 'abcd'.indexOf(id)
+
+describe('where things stand on the score', () => {
+  test('pixels and instants are each other’s way back', () => {
+    for (const t of [100, 107.3, 120]) expect(secondsAt(geometry, xAt(geometry, t))).toBeCloseTo(t, 9)
+    expect(xAt(geometry, 100)).toBe(LABELS)
+    expect(xAt(geometry, 120)).toBe(LABELS + 1000)
+  })
+
+  test('a pixel is on the names, the master, a lane, or below all of them', () => {
+    expect(spotAt(geometry, 20, 200)).toEqual({ kind: 'labels' })
+    expect(spotAt(geometry, 500, 60)).toEqual({ kind: 'master' })
+    for (let lane = 0; lane < 4; lane++) expect(spotAt(geometry, 500, laneMiddle(geometry, lane))).toEqual({ kind: 'lane', lane })
+    expect(spotAt(geometry, 500, geometry.lanesBottom + 2)).toEqual({ kind: 'below' })
+  })
+
+  test('a note-head is caught in its own lane and near its own instant, the nearest of two', () => {
+    const points = [point(105, 'a'), point(105.1, 'b'), point(110, 'a'), point(110.1, 'a')]
+    const y = laneMiddle(geometry, 0)
+    expect(headAt(geometry, points, laneOf, xAt(geometry, 105) + 3, y)).toBe(points[0].time)
+    expect(headAt(geometry, points, laneOf, xAt(geometry, 105) + 3, laneMiddle(geometry, 2))).toBeNull()
+    expect(headAt(geometry, points, laneOf, xAt(geometry, 110.1) - 1, y)).toBe(points[3].time)
+    expect(headAt(geometry, points, laneOf, xAt(geometry, 107), y)).toBeNull()
+  })
+
+  test('cuts in view are drawn one by one only where they stand apart', () => {
+    const far = [point(90, 'a'), point(105, 'a'), point(110, 'b'), point(130, 'a')]
+    expect(headsInView(geometry, far).map((p) => p.time)).toEqual([far[1].time, far[2].time])
+    // 50 pixels a second: a hundred cuts in two seconds are a pixel apart.
+    const dense = Array.from({ length: 100 }, (_, i) => point(106 + i / 50, i % 2 ? 'a' : 'b'))
+    expect(headsInView(geometry, dense)).toEqual([])
+    expect(headsInView(geometry, [point(103, 'a'), ...dense, point(115, 'a')])).toHaveLength(2)
+  })
+})
+
+describe('a waveform at several resolutions', () => {
+  const count = 50_000
+  const bytes = new ArrayBuffer(24 + 2 * count)
+  const view = new DataView(bytes)
+  view.setInt32(8, 8000, true)
+  view.setInt32(12, 80, true)
+  view.setUint32(16, count, true)
+  for (let i = 0; i < count; i++) {
+    view.setInt8(24 + 2 * i, i === 33_333 ? -100 : -10)
+    view.setInt8(25 + 2 * i, i === 12_345 ? 120 : 10)
+  }
+  const peaks = readPeaks(bytes)
+
+  test('no peak is lost at any of them', () => {
+    expect(peaks.levels.length).toBeGreaterThan(2)
+    expect(peaks.loudest).toBe(120)
+    for (const { perSecond, low, high } of peaks.levels) {
+      expect(high[Math.floor((12_345 / 100) * perSecond)]).toBe(120)
+      expect(low[Math.floor((33_333 / 100) * perSecond)]).toBe(-100)
+      expect([...high].filter((h) => h > 10)).toHaveLength(1)
+    }
+  })
+
+  test('the coarsest is taken that still has a piece a pixel', () => {
+    expect(levelFor(peaks, 0.001).perSecond).toBe(100)
+    expect(levelFor(peaks, 0.02).perSecond).toBe(100)
+    expect(levelFor(peaks, 0.1).perSecond).toBe(12.5)
+    expect(levelFor(peaks, 1000).perSecond).toBe(peaks.levels.at(-1)?.perSecond)
+  })
+})
