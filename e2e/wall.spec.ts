@@ -44,17 +44,9 @@ async function look(page: Page, label: string) {
 }
 
 /** How far what is shown lies before (−) or after what is heard, frames: the middle, and what 5 % are below and above. */
-interface Differences {
-  low: number
-  median: number
-  high: number
-}
-const withinOneFrame = ({ low, median, high }: Differences) => low >= -1.5 && high <= 1.5 && Math.abs(median) <= 1
-const closer = (a: Differences, b: Differences) => (Math.max(-a.low, a.high) < Math.max(-b.low, b.high) ? a : b)
-
-async function compareWithSound(page: Page): Promise<Differences> {
+async function compareWithSound(page: Page): Promise<{ low: number; median: number; high: number }> {
   const off: number[] = []
-  for (let round = 0; round < 12; round++) {
+  for (let round = 0; round < 36; round++) {
     for (const [i, name] of ['Cam a', 'Cam b', 'Cam c'].entries()) {
       const { read, seconds } = await look(page, `Picture of ${name}`)
       if (!read) continue
@@ -65,7 +57,7 @@ async function compareWithSound(page: Page): Promise<Differences> {
     }
     await page.waitForTimeout(90)
   }
-  expect(off.length).toBeGreaterThan(30)
+  expect(off.length).toBeGreaterThan(90)
   off.sort((a, b) => a - b)
   const at = (share: number) => off[Math.floor(share * (off.length - 1))]
   return { low: at(0.05), median: at(0.5), high: at(0.95) }
@@ -76,14 +68,12 @@ test('every tile shows the picture that belongs to what is heard, within one fra
   await page.keyboard.press('Home')
   await page.keyboard.press('Space')
   await expect.poll(() => page.evaluate(() => window.pendolo.health().soundSeconds)).toBeGreaterThan(7)
-  // A machine that others use too may stall for seconds: of up to three measurements the best one counts.
-  let best = await compareWithSound(page)
-  for (let again = 0; again < 2 && !withinOneFrame(best); again++) best = closer(best, await compareWithSound(page))
-  console.log(`picture against sound, frames: median ${best.median.toFixed(2)}, 5 % ${best.low.toFixed(2)}, 95 % ${best.high.toFixed(2)}`)
+  const { low, median, high } = await compareWithSound(page)
+  console.log(`picture against sound, frames: median ${median.toFixed(2)}, 5 % ${low.toFixed(2)}, 95 % ${high.toFixed(2)}`)
   // The middle of a frame is half a frame from its ends, so one frame of difference is at most 1.5 here.
-  expect(best.low).toBeGreaterThanOrEqual(-1.5)
-  expect(best.high).toBeLessThanOrEqual(1.5)
-  expect(Math.abs(best.median)).toBeLessThanOrEqual(1)
+  expect(low).toBeGreaterThanOrEqual(-1.5)
+  expect(high).toBeLessThanOrEqual(1.5)
+  expect(Math.abs(median)).toBeLessThanOrEqual(1)
 })
 
 test('standing still, wall and programme show exactly the frame of the playhead', async ({ page }) => {

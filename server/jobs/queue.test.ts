@@ -173,7 +173,7 @@ describe('the queue of jobs', () => {
       )
       expect(job?.detail).toBe('cancelled')
     }
-    expect(runs.every((r) => r.signal.aborted)).toBe(true)
+    expect(runs).toHaveLength(0)
   })
 
   test('a failure is told in the handler’s words, and can be tried again', async () => {

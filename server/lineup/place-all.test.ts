@@ -2,9 +2,10 @@ import type { Candidate, LightPlacement, SoundPlacement } from '@pendolo/core/li
 import type { FileFacts } from '@pendolo/core/project'
 import type { Analysis } from '../analysis.ts'
 import { MediaError } from '../media/words.ts'
-import type { LineUpWishes, Outcome } from './place-all.ts'
-import { placeAll, secondsOf } from './place-all.ts'
+import { type Outcome, secondsOf } from './outcome.ts'
+import { placeAll } from './place-all.ts'
 import type { Placed, Recording } from './recordings.ts'
+import type { LineUpWishes } from './round.ts'
 
 const VIDEO = { codec: 'h264', width: 1920, height: 1080, rate: { num: 25, den: 1 }, variableRate: false, startSeconds: 0, frames: 1500, pixelAspect: '1:1' }
 const AUDIO = { codec: 'aac', channels: 2, layout: 'stereo', sampleRate: 48000, startSeconds: 0, streams: 1 }

@@ -1,0 +1,77 @@
+import type { SoundPlacement } from '@pendolo/core/lineup'
+import { channelFiles } from '../media/sound.ts'
+import { type Outcome, placementOf } from './outcome.ts'
+import { type Recording, soundUsable } from './recordings.ts'
+import { attempt, type Round, type Trial } from './round.ts'
+
+const NOT_HEARD = { usable: false, sound: null, file: '' }
+
+/** Hears every recording and searches it on the master, as many at once as there are threads. */
+export async function placeBySoundAll(round: Round): Promise<void> {
+  const { recordings, tools } = round
+  let done = 0
+  const queue = [...recordings]
+  const lane = async () => {
+    for (let next = queue.shift(); next; next = queue.shift()) {
+      await hear(round, next)
+      done++
+      tools.onProgress((0.8 * done) / recordings.length, `${done} of ${recordings.length} files heard`)
+    }
+  }
+  await Promise.all(Array.from({ length: tools.analysis.threads }, lane))
+}
+
+async function hear(round: Round, recording: Recording): Promise<void> {
+  const heard = await attempt(recording, () => place(round, recording))
+  const { usable, sound, file } = 'failed' in heard ? NOT_HEARD : heard.value
+  const trial: Trial = { recording, usable, sound, file, outcome: { placement: null, why: '', proof: null } }
+  round.trials.push(trial)
+  await round.report(trial, 'failed' in heard ? { placement: null, why: heard.failed, proof: null } : soundOutcome(round, recording, sound, usable))
+}
+
+async function place(round: Round, recording: Recording): Promise<Pick<Trial, 'usable' | 'sound' | 'file'>> {
+  const { wishes, tools, masterSound } = round
+  const heard = await round.listenTo(recording)
+  const usable = soundUsable(recording, heard?.findings ?? null)
+  let sound: SoundPlacement | null = null
+  let file = heard?.file ?? ''
+  if (round.ways.has('sound') && masterSound && heard && usable) {
+    const task = { kind: 'place', masterSound: masterSound.file, thorough: wishes.thorough ?? false, near: wishes.near ?? null } as const
+    sound = await tools.analysis.run({ ...task, clipSound: file, speed: wishes.speed ?? 'auto' }, tools.signal)
+    // Where the channels hold different things, one of them may fit where their mix does not.
+    for (const channel of heard.findings.others ?? []) {
+      if (sound.verdict === 'sure') break
+      const own = channelFiles(heard.file, channel).analysis
+      const found = await tools.analysis.run({ ...task, clipSound: own, speed: wishes.speed ?? 'auto' }, tools.signal)
+      if (!fitsBetter(found, sound)) continue
+      sound = { ...found, why: `${found.why}; by its channel ${channel + 1} alone` }
+      file = own
+    }
+  }
+  return { usable, sound, file }
+}
+
+const RANK = { sure: 2, check: 1, loose: 0 }
+
+function fitsBetter(a: SoundPlacement, b: SoundPlacement): boolean {
+  return RANK[a.verdict] > RANK[b.verdict] || (a.verdict === b.verdict && a.verdict === 'check' && a.confidence > b.confidence)
+}
+
+function soundOutcome({ ways }: Round, recording: Recording, sound: SoundPlacement | null, usable: boolean): Outcome {
+  if (sound && sound.verdict !== 'loose' && sound.startSeconds !== null)
+    return {
+      placement: placementOf('sound', sound.verdict, sound.startSeconds, sound.rate, sound.why, sound.confidence, sound.proof),
+      why: '',
+      proof: sound.proof,
+    }
+  const why =
+    sound?.why ??
+    (!ways.has('sound')
+      ? 'not found by the ways that were tried'
+      : recording.facts.audio
+        ? usable
+          ? 'the master has no sound'
+          : 'the sound is silence or too short'
+        : 'no sound in this file')
+  return { placement: null, why, proof: sound?.proof ?? null }
+}
