@@ -1,3 +1,4 @@
+import { readFileSync } from 'node:fs'
 import { request } from 'node:http'
 import path from 'node:path'
 import type { ProjectState } from '@pendolo/api'
@@ -185,4 +186,32 @@ describe('projects', () => {
     // Each lies below a folder named by its content.
     expect(files.map((f) => path.relative(home, f.path).replace(/^[0-9a-f]{32}\//, '')).sort()).toEqual(['cam-x/clip.wav', 'evil.wav'])
   })
+})
+
+test('two drops at once of the same contents under other names leave each content once', async () => {
+  const make = (hz: number) =>
+    readFileSync(makeMedia(path.join(showFolder(config), `drop-${hz}.wav`), ['-f', 'lavfi', '-i', `sine=frequency=${hz}:duration=1`]))
+  const [a, b] = [make(300), make(500)]
+  const drop = async (id: string, files: [string, Buffer][]) => {
+    const form = new FormData()
+    for (const [name, bytes] of files) form.append('file', new Blob([new Uint8Array(bytes)]), name)
+    const answer = await fetch(`http://127.0.0.1:${serving.port}/api/projects/${id}/upload`, { method: 'POST', body: form })
+    expect(answer.status).toBe(200)
+    await answer.text()
+  }
+  for (let round = 0; round < 6; round++) {
+    const id = await project()
+    await Promise.all(
+      Array.from({ length: 4 }, (_, i) =>
+        drop(id, [
+          [`x/C${i}.wav`, i % 2 ? a : b],
+          [`x/D${i}.wav`, i % 2 ? b : a],
+        ]),
+      ),
+    )
+    const { files, doc } = await stateOf(id)
+    expect(files).toHaveLength(2)
+    expect(Object.keys(doc.clips)).toHaveLength(2)
+    expect(new Set(files.map((f) => readFileSync(f.path).equals(a))).size).toBe(2)
+  }
 })

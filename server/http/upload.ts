@@ -5,6 +5,7 @@ import path from 'node:path'
 import { Transform } from 'node:stream'
 import { pipeline } from 'node:stream/promises'
 import { Busboy, type BusboyInstance } from '@fastify/busboy'
+import { Mutex } from 'async-mutex'
 import type { Request } from 'express'
 import type { Config } from '../config.ts'
 import { needRoom } from '../disk.ts'
@@ -18,15 +19,32 @@ const MOST_FILES = 2000
 /** A connection on which nothing arrives for so long is given up, ms. */
 const IDLE = 60_000
 
+/** A dropped file where it lies for good, with the names it was dropped with. */
+export interface Settled {
+  readonly path: string
+  readonly parts: readonly string[]
+}
+
+const turns = new Map<string, Mutex>()
+
+/** Drops of one project are named and gathered one after the other. */
+function turnOf(projectId: string): Mutex {
+  const turn = turns.get(projectId) ?? new Mutex()
+  turns.set(projectId, turn)
+  return turn
+}
+
 const broken = () => new ProblemError(400, 'The upload broke off', 'not all of it arrived, so nothing was taken; drop the files again')
 
 /**
  * Receives dropped files whole or not at all: they are written aside, and get their final names only when all have
- * arrived. Whatever breaks on the way leaves nothing behind.
+ * arrived. Whatever breaks on the way leaves nothing behind. What has arrived is named and taken for one drop after the
+ * other, so that two of the same content meet.
+ * @param take is given where each lies, with the names it was dropped with
  * @param idle for how long nothing may arrive, ms
- * @returns where each lies, with the names it was dropped with
+ * @returns what `take` returns
  */
-export async function receiveUpload(config: Config, request: Request, projectId: string, idle = IDLE): Promise<{ path: string; parts: readonly string[] }[]> {
+export async function receiveUpload<T>(config: Config, request: Request, projectId: string, take: (files: Settled[]) => Promise<T>, idle = IDLE): Promise<T> {
   if (!/^multipart\/form-data/.test(request.headers['content-type'] ?? ''))
     throw new ProblemError(400, 'The request is not right', 'files must come as multipart/form-data')
   await mkdir(uploadsOf(config, projectId), { recursive: true })
@@ -36,9 +54,11 @@ export async function receiveUpload(config: Config, request: Request, projectId:
   await mkdir(aside)
   try {
     const arrived = await receive(request, aside, idle)
-    const out: { path: string; parts: readonly string[] }[] = []
-    for (const one of arrived) out.push({ path: await settle(config, projectId, one), parts: one.parts })
-    return out
+    return await turnOf(projectId).runExclusive(async () => {
+      const out: Settled[] = []
+      for (const one of arrived) out.push({ path: await settle(config, projectId, one), parts: one.parts })
+      return take(out)
+    })
   } catch (error) {
     // What still comes is read and dropped for a while, so that the answer reaches a browser that is still sending.
     request.resume()

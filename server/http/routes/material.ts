@@ -27,19 +27,19 @@ export function materialRoutes(api: Router, shop: Workshop): void {
   })
   api.post('/projects/:id/upload', async (request, response) => {
     await store.doc(request.params.id)
-    const arrived = await receiveUpload(config, request, request.params.id)
-    let report: GatherReport
-    try {
-      const found: Found[] = droppedFound(arrived)
-      if (found.length === 0) throw new ProblemError(400, 'Nothing arrived', 'drop files or folders with pictures or sound')
-      report = await gather(shop, request.params.id, found, authorOf(request))
-    } finally {
-      await discard(
-        config,
-        arrived.map((a) => a.path),
-        await store.allPaths(),
-      )
-    }
+    const report = await receiveUpload(config, request, request.params.id, async (arrived): Promise<GatherReport> => {
+      try {
+        const found: Found[] = droppedFound(arrived)
+        if (found.length === 0) throw new ProblemError(400, 'Nothing arrived', 'drop files or folders with pictures or sound')
+        return await gather(shop, request.params.id, found, authorOf(request))
+      } finally {
+        await discard(
+          config,
+          arrived.map((a) => a.path),
+          await store.allPaths(),
+        )
+      }
+    })
     response.json(report)
   })
 
