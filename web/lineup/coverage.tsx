@@ -11,7 +11,7 @@ import { useSize } from '../score/time-view.ts'
 import { usePeaks, Waveform } from '../score/waveform.tsx'
 import { Bob } from '../ui/bob.tsx'
 import { hueOf } from '../ui/theme.ts'
-import type { VerdictFilter } from './lineup.tsx'
+import type { VerdictFilter } from './lineup-top.tsx'
 
 const LABELS = 150
 const HEAD = 24

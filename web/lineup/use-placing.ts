@@ -1,0 +1,98 @@
+import { clockOf, type Placement, type PointKind, projectRate } from '@pendolo/core/project'
+import { FLICKS_PER_SECOND, flicks, frameStart, ZERO } from '@pendolo/core/time'
+import { App } from 'antd'
+import { useHotkeys } from 'react-hotkeys-hook'
+import { engine } from '../playback/use-engine.ts'
+import type { StageProps } from '../stage.ts'
+import { clipFrames, ownTime } from './compare.tsx'
+import type { Checking } from './use-checking.ts'
+
+export interface ByHand {
+  /** Puts what the right picture shows on what the left one shows. */
+  readonly same: () => void
+  readonly setPoint: (clipId: string | null, point: PointKind) => void
+}
+
+/** Placing the chosen clips by hand, and all keys for it. */
+export function usePlacing({ project, edit }: Pick<StageProps, 'project' | 'edit'>, checking: Checking): ByHand {
+  const { doc, files } = project
+  const { message } = App.useApp()
+  const { several, chosen, offset, setOffset, tour, toggleFlam, flam } = checking
+  const frame = frameStart(1, projectRate(doc.settings))
+  const placement: Placement | null = chosen ? (doc.placements[chosen.id] ?? null) : null
+  const chosenId = chosen?.id ?? null
+  const chosenFacts = files.find((f) => f.id === chosen?.fileId)?.facts ?? null
+  const nudge = (by: number) => {
+    const placed = several.filter((id) => doc.placements[id])
+    if (placed.length === 0) return void message.info('Choose a placed clip first')
+    edit([{ type: 'nudge', clipIds: placed, by: flicks(Math.round(by)) }], 'nudge')
+  }
+  const same = () => {
+    if (!chosen || placement?.locked) return
+    const why = 'what both pictures show put on the same instant by you'
+    const at = flicks(Math.round(engine.now() - (placement?.rate ?? 1) * ownTime(engine.now(), offset, placement)))
+    edit(
+      [
+        {
+          type: 'place',
+          by: 'hand',
+          placements: {
+            [chosen.id]: {
+              start: at,
+              rate: placement?.rate ?? 1,
+              ...(placement?.jumps && { jumps: placement.jumps }),
+              method: 'mark',
+              verdict: 'sure',
+              confidence: 0.9,
+              why,
+              locked: false,
+            },
+          },
+          loose: {},
+        },
+      ],
+      'same instant',
+    )
+    setOffset(ZERO)
+  }
+  const stepClip = (by: number) => chosen && setOffset(flicks(offset + clipFrames(chosenFacts, placement?.rate ?? 1, by)))
+  const setPoint = (clipId: string | null, point: PointKind) => {
+    if (!clipId) return void message.info('Choose a clip first')
+    const time = clipId === clockOf(doc) ? engine.now() : ownTime(engine.now(), offset, placement)
+    edit([{ type: 'clipPoint', clipId, point, time }], `set the ${point === 'mark' ? 'mark' : `${point} point`}`)
+  }
+  const hold = { preventDefault: true }
+  useHotkeys('bracketleft', () => nudge(-frame), hold, [chosen, placement, edit])
+  useHotkeys('bracketright', () => nudge(frame), hold, [chosen, placement, edit])
+  useHotkeys('shift+bracketleft', () => nudge(-frame / 10), hold, [chosen, placement, edit])
+  useHotkeys('shift+bracketright', () => nudge(frame / 10), hold, [chosen, placement, edit])
+  useHotkeys('alt+bracketleft', () => nudge(-FLICKS_PER_SECOND / 1000), hold, [chosen, placement, edit])
+  useHotkeys('alt+bracketright', () => nudge(FLICKS_PER_SECOND / 1000), hold, [chosen, placement, edit])
+  useHotkeys('comma', () => stepClip(-1), hold, [chosen, placement, offset])
+  useHotkeys('period', () => stepClip(1), hold, [chosen, placement, offset])
+  useHotkeys('shift+comma', () => stepClip(-10), hold, [chosen, placement, offset])
+  useHotkeys('shift+period', () => stepClip(10), hold, [chosen, placement, offset])
+  useHotkeys('c', () => void tour(), hold, [chosen, placement, chosenFacts])
+  useHotkeys('s', same, hold, [chosen, placement, offset, edit])
+  for (const [key, point] of [
+    ['m', 'mark'],
+    ['i', 'in'],
+    ['o', 'out'],
+  ] as const) {
+    // biome-ignore lint/correctness/useHookAtTopLevel: the list is fixed, so the hooks are called in the same order each time
+    useHotkeys(key, () => setPoint(chosenId, point), hold, [chosenId, placement, offset, edit])
+    // biome-ignore lint/correctness/useHookAtTopLevel: as above
+    useHotkeys(`shift+${key}`, () => setPoint(clockOf(doc), point), hold, [clockOf(doc), edit])
+  }
+  useHotkeys('f', toggleFlam, hold, [chosen, placement, flam])
+  const placedOnes = several.filter((id) => doc.placements[id])
+  const allLocked = placedOnes.every((id) => doc.placements[id].locked)
+  useHotkeys('enter', () => placedOnes.length > 0 && edit([{ type: 'accept', clipIds: placedOnes }], 'accept'), {}, [placedOnes, edit])
+  useHotkeys('alt+l', () => placedOnes.length > 0 && edit([{ type: 'lock', clipIds: placedOnes, locked: !allLocked }], 'lock'), hold, [
+    placedOnes,
+    allLocked,
+    edit,
+  ])
+
+  return { same, setPoint }
+}
