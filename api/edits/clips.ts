@@ -46,6 +46,7 @@ export const clipFields: Fields<ClipEdit> = {
     by: yup.string().oneOf(PLACED_BY).required(),
     placements: recordOf(placement.required()),
     loose: recordOf(yup.string().max(500).defined()),
+    proofs: yup.lazy((given) => (given === undefined ? yup.mixed().optional() : recordOf(id.required()))),
   },
   nudge: { clipIds: ids, by: time.required() },
   clipPoint: { clipId: id.required(), point: yup.string().oneOf(POINT_KINDS).required(), time: time.nullable().defined() },

@@ -15,7 +15,7 @@ export class MigrationError extends Error {
 type OldMark = Omit<Mark, 'kind'> & { kind: MarkKind | 'section' }
 
 /** Version 2 knew one master, one range of it for all versions, and parts as sections; beats were one list. */
-interface Version2 extends Omit<ProjectDoc, 'version' | 'marks' | 'cuts' | 'master' | 'pulse' | 'mixRanges' | 'envelopes' | 'exceptions'> {
+interface Version2 extends Omit<ProjectDoc, 'version' | 'marks' | 'cuts' | 'master' | 'proofs' | 'pulse' | 'mixRanges' | 'envelopes' | 'exceptions'> {
   version: 2
   masterClipId: string | null
   marks: Record<string, OldMark>
@@ -47,6 +47,8 @@ function fromVersion2({ masterClipId, marks, cuts, keep, pulse, ...doc }: Versio
     master: { clipIds: masterClipId === null ? [] : [masterClipId], join: 'crossfade', fade: MASTER_FADE },
     marks: Object.fromEntries(Object.entries(marks).map(([id, m]) => [id, { ...m, kind: m.kind === 'section' ? 'part' : m.kind }])),
     cuts: cuts.map((cut) => ({ ...cut, pieces: [{ id: 'whole', kind: 'range', from: keep.start, to: keep.end }], layers: {} })),
+    // Proofs of before are named by their clips, which is where they are looked for when nothing is said.
+    proofs: {},
     pulse: pulse && inBlocks(pulse),
     mixRanges: {},
     envelopes: {},

@@ -11,6 +11,8 @@ export interface Placing {
   by: (typeof PLACED_BY)[number]
   placements: Record<string, Placement>
   loose: Record<string, string>
+  /** Names of the proofs that go with them, by clip. */
+  proofs?: Record<string, string>
 }
 
 /** Ways by which the user said where a clip lies; a search of all clips leaves them. */
@@ -66,6 +68,7 @@ export function place(doc: ProjectDoc, edit: Placing): void {
       doc.placements[id] = { ...placement, start: flicks(placement.start + soundDelay(distance)) }
     doc.clips[id].state = 'in'
     delete doc.loose[id]
+    proven(doc, id, edit)
   }
   for (const [id, why] of Object.entries(edit.loose)) {
     if (!isThere(doc, id, edit.by)) continue
@@ -73,7 +76,13 @@ export function place(doc: ProjectDoc, edit: Placing): void {
     if (old && (old.locked || SET_BY_HAND.has(old.method))) continue
     delete doc.placements[id]
     doc.loose[id] = why
+    proven(doc, id, edit)
   }
+}
+
+function proven(doc: ProjectDoc, id: string, { proofs = {} }: Placing): void {
+  const proof = own(proofs, id)
+  if (proof !== undefined) doc.proofs[id] = proof
 }
 
 /** A search may end after a clip has gone; a person names only clips that are there. */

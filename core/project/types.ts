@@ -272,6 +272,8 @@ export interface ProjectDoc {
   placements: Record<string, Placement>
   /** Why a clip could not be placed when it was last tried. */
   loose: Record<string, string>
+  /** Names of the proofs of the clips' places, by clip: undo brings back the proof too. */
+  proofs: Record<string, string>
   pulse: KeptPulse | null
   /** By id; `marksOf` gives them in order. */
   marks: Record<string, Mark>
@@ -305,6 +307,7 @@ export function emptyProject(cutId: string): ProjectDoc {
     clips: {},
     placements: {},
     loose: {},
+    proofs: {},
     pulse: null,
     marks: {},
     cuts: [{ id: cutId, name: 'Cut A', points: {}, pieces: wholeMaster(), layers: {} }],

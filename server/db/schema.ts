@@ -52,10 +52,11 @@ export const proofs = sqliteTable(
   'proofs',
   {
     projectId: text('project_id').notNull(),
-    clipId: text('clip_id').notNull(),
+    /** As the document names it; those of the first versions were named by their clip. */
+    id: text('clip_id').notNull(),
     proof: text('proof').notNull(),
   },
-  (t) => [primaryKey({ columns: [t.projectId, t.clipId] })],
+  (t) => [primaryKey({ columns: [t.projectId, t.id] })],
 )
 
 export const jobs = sqliteTable(

@@ -1,7 +1,9 @@
+import { randomUUID } from 'node:crypto'
 import { statSync } from 'node:fs'
 import path from 'node:path'
 import type { FilmBody, LineUpBody } from '@pendolo/api'
 import { layOut } from '@pendolo/core/formats'
+import type { SoundProof } from '@pendolo/core/lineup'
 import { type Clip, isMaster, type ProjectDoc, SET_BY_HAND } from '@pendolo/core/project'
 import { flicks, frameAt, frameStart, parseRate, type Rate } from '@pendolo/core/time'
 import { type DiskError, needRoom, watchRoom } from '../disk.ts'
@@ -152,6 +154,16 @@ async function lineUp(shop: Workshop, run: JobRun) {
     const placement = doc.placements[id]
     return recording && placement ? [{ recording, ...secondsOf(placement) }] : []
   })
+  // A recording may come to several outcomes with the same proof, which is kept once.
+  const kept = new Map<string, { proof: SoundProof; id: string }>()
+  const proofOf = (r: Recording, proof: SoundProof | null): { id: string; fresh: boolean } | null => {
+    if (!proof) return null
+    const known = kept.get(r.id)
+    if (known?.proof === proof) return { id: known.id, fresh: false }
+    const id = randomUUID()
+    kept.set(r.id, { proof, id })
+    return { id, fresh: true }
+  }
   const near = body.nearSeconds === undefined ? null : { startSeconds: body.nearSeconds, tolerance: body.tolerance ?? 5 }
   const outcomes = await placeAll(
     [...masters, ...lying],
@@ -179,13 +191,19 @@ async function lineUp(shop: Workshop, run: JobRun) {
         return makeLuma(shop.config, file.path, file.contentKey, file.facts, run.signal)
       },
       onOutcome: async (r, outcome) => {
-        if (outcome.proof) await shop.store.saveProof(run.projectId, r.id, { proof: outcome.proof, clipName: r.name })
+        const proof = proofOf(r, outcome.proof)
         const placements = outcome.placement ? { [r.id]: outcome.placement } : {}
         const loose = outcome.placement ? {} : { [r.id]: outcome.why }
-        await shop.store.edit(run.projectId, [{ type: 'place', by: asked ? 'asked' : 'search', placements, loose }], 'line up', {
-          group: run.jobId,
-          author: run.author,
-        })
+        await shop.store.edit(
+          run.projectId,
+          [{ type: 'place', by: asked ? 'asked' : 'search', placements, loose, proofs: proof ? { [r.id]: proof.id } : {} }],
+          'line up',
+          {
+            group: run.jobId,
+            author: run.author,
+            ...(proof?.fresh && { proofs: [{ id: proof.id, proof: { proof: outcome.proof, clipName: r.name } }] }),
+          },
+        )
       },
     },
   )

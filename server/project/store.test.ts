@@ -1,5 +1,6 @@
 import type { ServerEvent } from '@pendolo/api'
 import { type Edit, type FileFacts, marksOf, pointsOf } from '@pendolo/core/project'
+import { flicks } from '@pendolo/core/time'
 import { eq } from 'drizzle-orm'
 import { openDatabase } from '../db/open.ts'
 import { files, projects } from '../db/schema.ts'
@@ -233,7 +234,14 @@ describe('projects', () => {
       () => ({ rows: [row], edits, label: 'gather' }),
       () => [],
     )
-    await store.saveProof(id, 'clip-1', { score: 1 })
+    const placed = (proof: string, start: number): Edit => ({
+      type: 'place',
+      by: 'search',
+      placements: { 'clip-1': { start: flicks(start), rate: 1, method: 'sound', verdict: 'sure', confidence: 1, why: '', locked: false } },
+      loose: {},
+      proofs: { 'clip-1': proof },
+    })
+    await store.edit(id, [placed('p1', 1)], 'line up', { proofs: [{ id: 'p1', proof: { score: 1 } }] })
     const copy = await store.duplicate(id)
     const state = await store.state(copy)
     expect(state).toMatchObject({ name: 'Original (copy)', canUndo: null, canRedo: null })
@@ -242,7 +250,13 @@ describe('projects', () => {
     expect(state.doc.clips['clip-1'].fileId).toBe(state.files[0].id)
     expect(await store.proof(copy, 'clip-1')).toEqual({ score: 1 })
     await store.edit(copy, [mark('only here', 20)], 'drop')
-    await store.saveProof(copy, 'clip-1', { score: 2 })
+    await store.edit(copy, [placed('p2', 2)], 'line up', { proofs: [{ id: 'p2', proof: { score: 2 } }] })
+    expect(await store.proof(copy, 'clip-1')).toEqual({ score: 2 })
+    // Taken back, the place has its own proof again.
+    await store.step(copy, 'undo')
+    expect(await store.proof(copy, 'clip-1')).toEqual({ score: 1 })
+    await store.step(copy, 'redo')
+    expect(await store.proof(copy, 'clip-1')).toEqual({ score: 2 })
     expect(await names(store, id)).toEqual(['a'])
     expect(await store.proof(id, 'clip-1')).toEqual({ score: 1 })
   })
@@ -263,5 +277,9 @@ describe('projects', () => {
     const { store } = await open()
     const id = await store.create('No proof')
     await expect(store.proof(id, 'clip')).rejects.toThrow('line it up first')
+    // An edit that does not fit leaves no proof of it behind.
+    const gone: Edit = { type: 'place', by: 'hand', placements: {}, loose: { nobody: 'why' }, proofs: { nobody: 'p' } }
+    await expect(store.edit(id, [gone], 'line up', { proofs: [{ id: 'p', proof: {} }] })).rejects.toThrow(/not in the project/)
+    await expect(store.proof(id, 'p')).rejects.toThrow('line it up first')
   })
 })

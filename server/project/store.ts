@@ -69,6 +69,8 @@ export interface EditWishes {
   readonly base?: number
   /** Name that the page gave it, by which it knows its own event. */
   readonly edit?: string | null
+  /** Proofs that the edits name; written in the same transaction. */
+  readonly proofs?: readonly { readonly id: string; readonly proof: unknown }[]
 }
 
 /** What is gathered in one transaction: files, the edit that brings them in, and what else is written with them. */
@@ -244,7 +246,10 @@ export class ProjectStore {
         await this.#checkFiles(id, list)
         const result = await applyEditsWithRests(open.doc, list, setImmediate)
         if (result.forward.length === 0) return { revision: open.revision, doc: open.doc, over: [] }
-        return this.#keep(id, open, result, label, wishes)
+        const proven = (wishes.proofs ?? []).map(({ id: proofId, proof }) =>
+          this.#db.insert(proofs).values({ projectId: id, id: proofId, proof: JSON.stringify(proof) }),
+        )
+        return this.#keep(id, open, result, label, wishes, proven)
       }),
     )
   }
@@ -483,21 +488,13 @@ export class ProjectStore {
     if (found) this.#events.send({ type: 'file', projectId, file: this.#gathered(found.row, found.problem) })
   }
 
-  async saveProof(projectId: string, clipId: string, proof: unknown): Promise<void> {
-    const text = JSON.stringify(proof)
-    await this.#inOrder(() =>
-      this.#db
-        .insert(proofs)
-        .values({ projectId, clipId, proof: text })
-        .onConflictDoUpdate({ target: [proofs.projectId, proofs.clipId], set: { proof: text } }),
-    )
-  }
-
+  /** The proof of a clip's place as the document is now: undo brings back an earlier one. */
   async proof(projectId: string, clipId: string): Promise<unknown> {
+    const doc = await this.doc(projectId)
     const [row] = await this.#db
       .select()
       .from(proofs)
-      .where(and(eq(proofs.projectId, projectId), eq(proofs.clipId, clipId)))
+      .where(and(eq(proofs.projectId, projectId), eq(proofs.id, doc.proofs[clipId] ?? clipId)))
     if (!row) throw new NotFound('there is no proof for this clip yet; line it up first')
     return JSON.parse(row.proof)
   }

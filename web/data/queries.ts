@@ -68,7 +68,7 @@ export interface ProofReply {
   proof: import('@pendolo/core/lineup').SoundProof
 }
 /** A proof changes when its clip is placed anew. */
-export const proofStamp = ({ doc }: ProjectState, clipId: string) => `${doc.placements[clipId]?.start}:${doc.loose[clipId]}`
+export const proofStamp = ({ doc }: ProjectState, clipId: string) => doc.proofs[clipId] ?? clipId
 export const useProof = (id: string, clipId: string | null, stamp: unknown) =>
   useQuery({
     queryKey: [...keys.proof(id, clipId ?? ''), stamp],
