@@ -190,3 +190,64 @@ test('a reload at any instant misses nothing: events before and after the answer
       expect(line.shown?.files).toEqual(server.files)
     }
 })
+
+test('two pages that edit at once, whatever comes when, end with what the server has', () => {
+  const edit = fc.oneof(
+    fc.tuple(fc.constantFrom('m1', 'm2', 'm3'), fc.nat(50)).map(([id, time]) => mark(id, time)),
+    fc.constantFrom('m1', 'm2', 'm3').map((id): Edit => ({ type: 'removeMarks', markIds: [id] })),
+    fc.tuple(fc.constantFrom('m1', 'm2'), fc.nat(50)).map(([markId, time]): Edit => ({ type: 'changeMark', markId, change: { time: flicks(time) } })),
+    fc.integer({ min: -3, max: 3 }).map(lead),
+    fc.tuple(fc.nat(30), fc.nat(30)).map(([from, length]): Edit => ({ type: 'leaveOut', cutId: 'cut', from: flicks(from), to: flicks(from + length + 1) })),
+    fc.constantFrom<Edit>({ type: 'wholeMaster', cutId: 'cut' }, { type: 'keep', start: flicks(3) }),
+  )
+  const step = fc.oneof(
+    { weight: 3, arbitrary: fc.record({ do: fc.constant('edit' as const), who: fc.nat(1), edit }) },
+    { weight: 2, arbitrary: fc.record({ do: fc.constant('arrive' as const), who: fc.nat(1) }) },
+    { weight: 3, arbitrary: fc.record({ do: fc.constant('hear' as const), who: fc.nat(1) }) },
+  )
+  fc.assert(
+    fc.property(fc.array(step, { maxLength: 40 }), (steps) => {
+      const server = new Server()
+      const pages = [0, 1].map(() => ({ line: new ProjectLine(), waiting: [] as { id: string; edits: Edit[] }[], heard: 0 }))
+      for (const { line } of pages) line.fetched(server.state())
+      let made = 0
+      const arrive = (who: number) => {
+        const page = pages[who]
+        const next = page.waiting.shift()
+        if (!next) return
+        try {
+          page.line.accepted(next.id, server.edit(next.edits, next.id))
+        } catch {
+          page.line.refused(next.id)
+        }
+      }
+      const hear = (who: number) => {
+        const page = pages[who]
+        const event = server.events[page.heard]
+        if (!event) return
+        page.heard++
+        expect(page.line.heard(event)).toBe(true)
+      }
+      for (const s of steps) {
+        if (s.do === 'arrive') arrive(s.who)
+        else if (s.do === 'hear') hear(s.who)
+        else {
+          const id = `e${made++}`
+          try {
+            if (pages[s.who].line.begin(id, [s.edit], 'x')) pages[s.who].waiting.push({ id, edits: [s.edit] })
+          } catch {
+            // It does not fit what this page shows.
+          }
+        }
+      }
+      for (const who of [0, 1]) while (pages[who].waiting.length > 0) arrive(who)
+      for (const who of [0, 1]) while (pages[who].heard < server.events.length) hear(who)
+      const plain = (doc: ProjectDoc | undefined) => JSON.parse(JSON.stringify(doc)) as ProjectDoc
+      for (const { line } of pages) {
+        expect(plain(line.shown?.doc)).toEqual(plain(server.doc))
+        expect(line.revision).toBe(server.revision)
+      }
+    }),
+    { numRuns: 400 },
+  )
+})
