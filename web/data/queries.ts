@@ -3,7 +3,7 @@ import type { Edit } from '@pendolo/core/project'
 import { type QueryClient, useQuery, useQueryClient } from '@tanstack/react-query'
 import { App } from 'antd'
 import { useCallback } from 'react'
-import { newId } from '../ui/ids.ts'
+import { newId } from '../ids.ts'
 import { get, getTold, ServerProblem, send } from './client.ts'
 import { ProjectLine } from './line.ts'
 

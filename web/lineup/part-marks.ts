@@ -2,7 +2,7 @@ import type { ProjectState } from '@pendolo/api'
 import { partsOf } from '@pendolo/core/lineup'
 import type { Clip, Mark } from '@pendolo/core/project'
 import { FLICKS_PER_SECOND, flicks } from '@pendolo/core/time'
-import { newId } from '../ui/ids.ts'
+import { newId } from '../ids.ts'
 
 /** A mark over each act or take, by when the cameras were started; empty where nothing divides the event. */
 export function partMarks({ doc, files }: ProjectState, clips: readonly Clip[]): Mark[] {

@@ -5,9 +5,9 @@ import { type Edit, type Mark, marksOnMaster, pulseOf } from '@pendolo/core/proj
 import { FLICKS_PER_SECOND, secondsToFlicks } from '@pendolo/core/time'
 import { App, Button, Dropdown } from 'antd'
 import { useRef } from 'react'
+import { newId } from '../ids.ts'
 import type { Peaks } from '../score/peaks.ts'
 import type { StageProps } from '../stage.ts'
-import { newId } from '../ui/ids.ts'
 
 const NAMES: Record<MarkFormat, string> = {
   csv: 'CSV: marks, beats and bars',

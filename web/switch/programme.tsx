@@ -6,12 +6,12 @@ import { Button, InputNumber, Popover, Segmented, Select, Tooltip } from 'antd'
 import { ArrowDown, ArrowUp, Trash2 } from 'lucide-react'
 import { useState } from 'react'
 import { useHotkeys } from 'react-hotkeys-hook'
+import { newId } from '../ids.ts'
 import { filmFor } from '../playback/film.ts'
 import { leftOutOf } from '../playback/model.ts'
 import type { Along } from '../playback/types.ts'
 import { engine, useEngine } from '../playback/use-engine.ts'
 import type { StageProps } from '../stage.ts'
-import { newId } from '../ui/ids.ts'
 
 export interface Range {
   readonly from: Flicks

@@ -1,11 +1,11 @@
 import { activeCut } from '@pendolo/core/film'
 import { pointsOf } from '@pendolo/core/project'
 import { Dropdown, type MenuProps } from 'antd'
+import { newId } from '../ids.ts'
 import { filmFor } from '../playback/film.ts'
 import { eventOf, leftOutOf, masterEnd } from '../playback/model.ts'
 import { engine } from '../playback/use-engine.ts'
 import type { StageProps } from '../stage.ts'
-import { newId } from '../ui/ids.ts'
 
 function cutsOf(points: number): string {
   const cuts = Math.max(0, points - 1)
