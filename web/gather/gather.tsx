@@ -33,7 +33,6 @@ export function Gather({ project, edit, top }: StageProps) {
   const [sort, setSort] = useState<Sort>('recorded')
   const byId = useMemo(() => new Map(files.map((f) => [f.id, f])), [files])
   const clips = Object.values(doc.clips)
-  const aside = clips.filter((c) => c.state === 'aside')
   const selected = [...chosen].filter((id) => doc.clips[id])
 
   const toggle = (id: string) =>
@@ -101,47 +100,15 @@ export function Gather({ project, edit, top }: StageProps) {
             <>
               <Missing projectId={project.id} names={files.filter((f) => f.missing).map((f) => f.name)} jobs={jobs} />
               <Masters project={project} edit={edit} />
-              <div style={{ display: 'flex', gap: 8, alignItems: 'center', minHeight: 34 }}>
-                {selected.length > 0 ? (
-                  <>
-                    <span>{selected.length} chosen</span>
-                    <Button size="small" onClick={() => setAside(selected, true)}>
-                      Set aside
-                    </Button>
-                    <Dropdown
-                      trigger={['click']}
-                      menu={{
-                        items: [
-                          ...doc.angles.map((a, i) => ({ key: a.id, label: `${i + 1} ${a.name}`, onClick: () => moveTo({ id: a.id }) })),
-                          { type: 'divider' as const },
-                          {
-                            key: 'new',
-                            label: 'a new angle',
-                            onClick: () => moveTo({ id: newId(), name: 'New angle', hue: nextHue(doc.angles), framing: 'fit' }),
-                          },
-                        ],
-                      }}
-                    >
-                      <Button size="small">Move to an angle</Button>
-                    </Dropdown>
-                    <Button size="small" type="text" onClick={() => setChosen(new Set())}>
-                      Choose none
-                    </Button>
-                  </>
-                ) : (
-                  <span className="quiet">drag an angle: its place is its number key · F2 renames it · choose files to set aside or move them</span>
-                )}
-                <span style={{ flex: 1 }} />
-                <ArrowDownUp size={13} aria-hidden="true" />
-                <Select
-                  size="small"
-                  value={sort}
-                  onChange={setSort}
-                  aria-label="Order of files"
-                  options={Object.entries(SORTS).map(([value, label]) => ({ value: value as Sort, label }))}
-                  style={{ width: 130 }}
-                />
-              </div>
+              <SelectionBar
+                project={project}
+                selected={selected}
+                sort={sort}
+                onSort={setSort}
+                onAside={(ids) => setAside(ids, true)}
+                onMove={moveTo}
+                onNone={() => setChosen(new Set())}
+              />
               <DndContext sensors={sensors} onDragEnd={reorder}>
                 <table>
                   <thead>
@@ -178,28 +145,103 @@ export function Gather({ project, edit, top }: StageProps) {
                   </SortableContext>
                 </table>
               </DndContext>
-              {aside.length > 0 && (
-                <p style={{ display: 'flex', gap: 8, flexWrap: 'wrap', alignItems: 'center' }}>
-                  <span className="quiet">Set aside:</span>
-                  {aside.map((c) => (
-                    <Button key={c.id} size="small" title="Take it back" onClick={() => setAside([c.id], false)}>
-                      {byId.get(c.fileId)?.name} · take back
-                    </Button>
-                  ))}
-                </p>
-              )}
-              {failed.map((job) => (
-                <p key={job.id}>
-                  <span className="note">{job.title}</span> <Failed job={job} />{' '}
-                  <Button size="small" onClick={() => void send('POST', `/jobs/${job.id}/retry`)}>
-                    Try again
-                  </Button>
-                </p>
-              ))}
+              <Below project={project} failed={failed} onBack={(id) => setAside([id], false)} />
             </>
           )}
         </Paper>
       </div>
+    </>
+  )
+}
+
+/** What can be done with the files that are chosen, and in which order all stand. */
+function SelectionBar({
+  project,
+  selected,
+  sort,
+  onSort,
+  onAside,
+  onMove,
+  onNone,
+}: {
+  project: StageProps['project']
+  selected: string[]
+  sort: Sort
+  onSort: (sort: Sort) => void
+  onAside: (clipIds: string[]) => void
+  onMove: (angle: Angle | { id: string }) => void
+  onNone: () => void
+}) {
+  const { doc } = project
+  return (
+    <div style={{ display: 'flex', gap: 8, alignItems: 'center', minHeight: 34 }}>
+      {selected.length > 0 ? (
+        <>
+          <span>{selected.length} chosen</span>
+          <Button size="small" onClick={() => onAside(selected)}>
+            Set aside
+          </Button>
+          <Dropdown
+            trigger={['click']}
+            menu={{
+              items: [
+                ...doc.angles.map((a, i) => ({ key: a.id, label: `${i + 1} ${a.name}`, onClick: () => onMove({ id: a.id }) })),
+                { type: 'divider' as const },
+                {
+                  key: 'new',
+                  label: 'a new angle',
+                  onClick: () => onMove({ id: newId(), name: 'New angle', hue: nextHue(doc.angles), framing: 'fit' }),
+                },
+              ],
+            }}
+          >
+            <Button size="small">Move to an angle</Button>
+          </Dropdown>
+          <Button size="small" type="text" onClick={() => onNone()}>
+            Choose none
+          </Button>
+        </>
+      ) : (
+        <span className="quiet">drag an angle: its place is its number key · F2 renames it · choose files to set aside or move them</span>
+      )}
+      <span style={{ flex: 1 }} />
+      <ArrowDownUp size={13} aria-hidden="true" />
+      <Select
+        size="small"
+        value={sort}
+        onChange={onSort}
+        aria-label="Order of files"
+        options={Object.entries(SORTS).map(([value, label]) => ({ value: value as Sort, label }))}
+        style={{ width: 130 }}
+      />
+    </div>
+  )
+}
+
+/** What was set aside, and copies that could not be made. */
+function Below({ project, failed, onBack }: { project: StageProps['project']; failed: readonly Job[]; onBack: (clipId: string) => void }) {
+  const aside = Object.values(project.doc.clips).filter((c) => c.state === 'aside')
+  const nameOf = (fileId: string) => project.files.find((f) => f.id === fileId)?.name
+  return (
+    <>
+      {aside.length > 0 && (
+        <p style={{ display: 'flex', gap: 8, flexWrap: 'wrap', alignItems: 'center' }}>
+          <span className="quiet">Set aside:</span>
+          {aside.map((c) => (
+            <Button key={c.id} size="small" title="Take it back" onClick={() => onBack(c.id)}>
+              {nameOf(c.fileId)} · take back
+            </Button>
+          ))}
+        </p>
+      )}
+      {failed.map((job) => (
+        <p key={job.id}>
+          <span className="note">{job.title}</span> <Failed job={job} />{' '}
+          <Button size="small" onClick={() => void send('POST', `/jobs/${job.id}/retry`)}>
+            Try again
+          </Button>
+        </p>
+      ))}
     </>
   )
 }
