@@ -8,7 +8,7 @@ import { levelFor } from '../score/peaks.ts'
 import { Playhead } from '../score/playhead.tsx'
 import { ticks } from '../score/ruler.ts'
 import { useSize } from '../score/time-view.ts'
-import { usePeaks, Waveform } from '../score/waveform.tsx'
+import { useMasterWaves, usePeaks, Waveforms } from '../score/waveform.tsx'
 import { Bob } from '../ui/bob.tsx'
 import { hueOf } from '../ui/theme.ts'
 import type { VerdictFilter } from './lineup-top.tsx'
@@ -64,7 +64,7 @@ export function Coverage({
   const [ref, { width }] = useSize<HTMLDivElement>()
   const byId = useMemo(() => new Map(files.map((f) => [f.id, f])), [files])
   const master = byId.get(doc.clips[clockOf(doc) ?? '']?.fileId ?? '')
-  const peaks = usePeaks(master?.contentKey ?? null, master?.ready.peaks ?? false)
+  const waves = useMasterWaves(project)
   const total = masterEnd(project) / FLICKS_PER_SECOND
   const bars = clips
     .filter((c) => doc.placements[c.id] && byId.has(c.fileId) && c.state === 'in')
@@ -157,8 +157,8 @@ export function Coverage({
             )
           })}
         </svg>
-        <Waveform
-          peaks={peaks}
+        <Waveforms
+          waves={waves}
           from={view.from}
           to={view.from + view.span}
           style={{ position: 'absolute', left: LABELS, top: HEAD, width: plot, height: WAVE - 6, pointerEvents: 'none' }}

@@ -127,7 +127,7 @@ export function tempoPoints(pulse: Pulse, total: number): Point[] {
     const distance = distances[distances.length >> 1]
     // In a pause there is no tempo, though beats stand on both sides of it.
     const inside = near.length > 3 && Math.min((beats[i] ?? Number.POSITIVE_INFINITY) - t, t - (beats[i - 1] ?? Number.NEGATIVE_INFINITY)) <= distance
-    const sure = pulse.clarity?.[Math.round(t / (pulse.clarityStep ?? 0.5))] ?? 0
+    const sure = pulse.clarity?.[Math.round((t - (pulse.clarityFrom ?? 0) / FLICKS_PER_SECOND) / (pulse.clarityStep ?? 0.5))] ?? 0
     out.push({ t, bpm: inside && distance > 0 ? Math.round(600 / distance) / 10 : null, sure: Math.round(100 * sure) })
   }
   return out

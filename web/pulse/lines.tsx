@@ -1,11 +1,11 @@
 import type { Mark, Pulse, SoundSpan } from '@pendolo/core/project'
-import { FLICKS_PER_SECOND, type Flicks, flicks, printLength } from '@pendolo/core/time'
+import { FLICKS_PER_SECOND, type Flicks, flicks, printLength, ZERO } from '@pendolo/core/time'
 import { useVirtualizer } from '@tanstack/react-virtual'
 import { useEffect, useMemo, useRef, useState } from 'react'
 import { engine } from '../playback/use-engine.ts'
-import type { Peaks } from '../score/peaks.ts'
+import type { Wave } from '../score/peaks.ts'
 import { useEveryFrame, useSize } from '../score/time-view.ts'
-import { Waveform } from '../score/waveform.tsx'
+import { Waveforms } from '../score/waveform.tsx'
 import { hueOf } from '../ui/theme.ts'
 import type { Stretch } from './correct.tsx'
 import { beatsIn, breakLines, LINE_SECONDS, type Line, lineAt, marksOnLine } from './layout.ts'
@@ -26,7 +26,8 @@ interface Sheet {
   readonly pulse: Pulse | null
   readonly marks: readonly Mark[]
   readonly spans: readonly SoundSpan[] | null
-  readonly peaks: Peaks | null
+  /** The recordings of the master. */
+  readonly waves: readonly Wave[]
   /** Onset strength, or nothing before it was listened to. */
   readonly onsets: Uint8Array | null
   readonly total: number
@@ -39,7 +40,7 @@ const secondsOf = (t: number) => t / FLICKS_PER_SECOND
 const flicksOf = (t: number) => flicks(Math.round(t * FLICKS_PER_SECOND))
 
 /** The master laid out in lines, like printed music, with bars, beats, tempo and marks. A drag chooses a stretch; a beat is dragged by its foot. */
-export function SheetLines({ pulse, marks, spans, peaks, onsets, total, stretch, onStretch, onDragBeat }: Sheet) {
+export function SheetLines({ pulse, marks, spans, waves, onsets, total, stretch, onStretch, onDragBeat }: Sheet) {
   const [ref, { width }] = useSize<HTMLDivElement>()
   const lines = useMemo(() => breakLines(pulse, total), [pulse, total])
   const own = width - 34
@@ -127,7 +128,7 @@ export function SheetLines({ pulse, marks, spans, peaks, onsets, total, stretch,
                 pulse={pulse}
                 marks={marksOnLine(marks, lines, index)}
                 spans={spans}
-                peaks={peaks}
+                waves={waves}
                 onsets={onsets}
                 stretch={stretch}
                 held={held}
@@ -138,7 +139,7 @@ export function SheetLines({ pulse, marks, spans, peaks, onsets, total, stretch,
   )
 }
 
-interface OneLine extends Pick<Sheet, 'pulse' | 'spans' | 'peaks' | 'onsets' | 'stretch'> {
+interface OneLine extends Pick<Sheet, 'pulse' | 'spans' | 'waves' | 'onsets' | 'stretch'> {
   readonly marks: ReturnType<typeof marksOnLine>
   readonly index: number
   /** Where it begins on the sheet, px. */
@@ -148,7 +149,7 @@ interface OneLine extends Pick<Sheet, 'pulse' | 'spans' | 'peaks' | 'onsets' | '
   readonly held: { beat: Flicks; to: number } | null
 }
 
-function SheetLine({ index, top, line, width, pulse, marks, spans, peaks, onsets, stretch, held }: OneLine) {
+function SheetLine({ index, top, line, width, pulse, marks, spans, waves, onsets, stretch, held }: OneLine) {
   const head = useRef<HTMLDivElement>(null)
   const plot = width - LEFT - RIGHT
   // Every line has the same scale unless it is longer than usual; a short one ends early, like a last line of print.
@@ -177,10 +178,11 @@ function SheetLine({ index, top, line, width, pulse, marks, spans, peaks, onsets
   const chosen = stretch && shade(stretch)
   const locks = (pulse?.locked ?? []).map(shade).filter((r) => r !== null)
   const step = pulse?.clarityStep ?? 0.5
+  const clearFrom = secondsOf(pulse?.clarityFrom ?? ZERO)
   return (
     <div data-line={index} style={{ position: 'absolute', top, height: HEIGHT, width }}>
-      <Waveform
-        peaks={peaks}
+      <Waveforms
+        waves={waves}
         from={line.from}
         to={line.to}
         style={{ position: 'absolute', left: LEFT, top: 20, width: x(line.to) - LEFT, height: 56 }}
@@ -205,8 +207,8 @@ function SheetLine({ index, top, line, width, pulse, marks, spans, peaks, onsets
         ))}
         {/* Where the beats are less sure, the foot of the line is paler. */}
         {pulse?.clarity
-          ?.slice(Math.floor(line.from / step), Math.ceil(line.to / step))
-          .map((sure, i) => ({ sure, t: (Math.floor(line.from / step) + i) * step }))
+          ?.map((sure, i) => ({ sure, t: clearFrom + i * step }))
+          .slice(Math.max(0, Math.floor((line.from - clearFrom) / step)), Math.max(0, Math.ceil((line.to - clearFrom) / step)))
           .filter((c) => c.sure > 0 && c.t + step > line.from)
           .map((c) => (
             <rect

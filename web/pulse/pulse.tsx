@@ -8,7 +8,7 @@ import { newId } from '../ids.ts'
 import { masterEnd } from '../playback/model.ts'
 import { engine } from '../playback/use-engine.ts'
 import { MasterTime } from '../score/master-time.tsx'
-import { usePeaks } from '../score/waveform.tsx'
+import { useMasterWaves, usePeaks } from '../score/waveform.tsx'
 import type { StageProps } from '../stage.ts'
 import { Paper } from '../ui/paper.tsx'
 import { CorrectBeats, type Stretch } from './correct.tsx'
@@ -24,6 +24,7 @@ export function Pulse({ project, edit, top }: StageProps) {
   const { data: jobs = [] } = useJobs(project.id)
   const [stretch, setStretch] = useState<Stretch | null>(null)
   const master = files.find((f) => f.id === doc.clips[clockOf(doc) ?? '']?.fileId)
+  const waves = useMasterWaves(project)
   const peaks = usePeaks(master?.contentKey ?? null, master?.ready.peaks ?? false)
   const job = jobs.find((j) => j.kind === 'pulse')
   const onsets = useOnsets(doc.pulse ? (master?.contentKey ?? null) : null, job?.finishedAt ?? 0)
@@ -75,7 +76,7 @@ export function Pulse({ project, edit, top }: StageProps) {
             marks={marksOnMaster(doc)}
             spans={doc.spans ?? null}
             onsets={onsets}
-            peaks={peaks}
+            waves={waves}
             total={masterEnd(project) / FLICKS_PER_SECOND}
             stretch={stretch}
             onStretch={setStretch}

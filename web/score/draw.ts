@@ -5,19 +5,11 @@ import { FLICKS_PER_SECOND, type Flicks, firstFrom, flicks } from '@pendolo/core
 import { hueOf } from '../ui/theme.ts'
 import type { PaperColours } from './colours.ts'
 import { type Geometry, HEAD, HEADS_APART, LABELS, laneMiddle, laneTop, WAVE, xAt } from './geometry.ts'
-import { drawWave, type Peaks } from './peaks.ts'
+import { drawWave, type Wave } from './peaks.ts'
 import { barLines, ticks } from './ruler.ts'
 
 const TEXT = "11px 'JetBrains Mono Variable', monospace"
 const WORDS = "11.5px 'Instrument Sans Variable', sans-serif"
-
-/** A sound of the score: its waveform and where it lies, s. */
-export interface Wave {
-  readonly peaks: Peaks
-  readonly start: number
-  readonly end: number
-  readonly rate: number
-}
 
 export interface ScoreLane {
   readonly id: string

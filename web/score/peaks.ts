@@ -12,6 +12,14 @@ export interface Peaks {
   readonly loudest: number
 }
 
+/** A waveform and where its sound lies on the master, s; `rate` master seconds pass in each of its own. */
+export interface Wave {
+  readonly peaks: Peaks
+  readonly start: number
+  readonly end: number
+  readonly rate: number
+}
+
 const COARSER = 8
 /** Coarser levels are made down to so many pieces. */
 const LEAST_PIECES = 512

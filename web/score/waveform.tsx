@@ -1,7 +1,10 @@
+import type { ProjectState } from '@pendolo/api'
+import { FLICKS_PER_SECOND } from '@pendolo/core/time'
 import { queryOptions, useQueries, useQuery } from '@tanstack/react-query'
-import { useEffect, useRef } from 'react'
+import { useEffect, useMemo, useRef } from 'react'
 import { mediaUrl } from '../data/client.ts'
-import { drawWave, type Peaks, readPeaks } from './peaks.ts'
+import { masterRecordings } from '../playback/model.ts'
+import { drawWave, type Peaks, readPeaks, type Wave } from './peaks.ts'
 
 function peaksQuery(contentKey: string | null, ready: boolean) {
   return queryOptions({
@@ -29,14 +32,37 @@ export function useManyPeaks(sounds: readonly { contentKey: string; ready: boole
   })
 }
 
-/** A canvas that keeps a waveform drawn at its own size. */
-export function Waveform({
-  peaks,
+/** The recordings of the master as far as their waveforms are there; what they are of is the project. */
+export function useMasterWaves(project: ProjectState): readonly Wave[] {
+  const recordings = useMemo(() => masterRecordings(project), [project])
+  const peaks = useManyPeaks(recordings)
+  return useMemo(
+    () =>
+      recordings.flatMap(({ id, contentKey, start, end }) => {
+        const wave = peaks.get(contentKey)
+        const seconds = (t: number) => t / FLICKS_PER_SECOND
+        return wave ? [{ peaks: wave, start: seconds(start), end: seconds(end), rate: project.doc.placements[id].rate }] : []
+      }),
+    [recordings, peaks, project.doc.placements],
+  )
+}
+
+type Canvas = React.CanvasHTMLAttributes<HTMLCanvasElement>
+
+/** A canvas that keeps the waveform of one sound drawn at its own size; `from` and `to` are seconds of that sound. */
+export function Waveform({ peaks, ...rest }: { peaks: Peaks | null; from: number; to: number; colour?: string } & Canvas) {
+  const waves = useMemo(() => (peaks ? [{ peaks, start: 0, end: Number.POSITIVE_INFINITY, rate: 1 }] : []), [peaks])
+  return <Waveforms waves={waves} {...rest} />
+}
+
+/** The same for sounds that lie on the master; `from` and `to` are seconds of the master. */
+export function Waveforms({
+  waves,
   from,
   to,
   colour = 'var(--ink-wave)',
   ...rest
-}: { peaks: Peaks | null; from: number; to: number; colour?: string } & React.CanvasHTMLAttributes<HTMLCanvasElement>) {
+}: { waves: readonly Wave[]; from: number; to: number; colour?: string } & Canvas) {
   const ref = useRef<HTMLCanvasElement>(null)
   useEffect(() => {
     const canvas = ref.current
@@ -47,9 +73,9 @@ export function Waveform({
       canvas.width = Math.round(width * ratio)
       canvas.height = Math.round(height * ratio)
       const ctx = canvas.getContext('2d')
-      if (!ctx || !peaks) return
+      if (!ctx) return
       const fill = colour.startsWith('var') ? getComputedStyle(canvas).getPropertyValue(colour.slice(4, -1)) : colour
-      drawWave(ctx, peaks, from, to, 0, 0, canvas.width, canvas.height, fill)
+      for (const { peaks, start, rate } of waves) drawWave(ctx, peaks, (from - start) / rate, (to - start) / rate, 0, 0, canvas.width, canvas.height, fill)
     }
     draw()
     const watch = new ResizeObserver(draw)
@@ -60,6 +86,6 @@ export function Waveform({
       watch.disconnect()
       theme.disconnect()
     }
-  }, [peaks, from, to, colour])
+  }, [waves, from, to, colour])
   return <canvas ref={ref} {...rest} />
 }
