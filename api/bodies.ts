@@ -50,6 +50,3 @@ export type GatherBody = yup.InferType<typeof gatherBody>
 export type LineUpBody = yup.InferType<typeof lineUpBody>
 export type FindBody = yup.InferType<typeof findBody>
 export type FilmBody = yup.InferType<typeof filmBody>
-
-export const EXCHANGE_FORMATS = ['otio', 'edl'] as const
-export type ExchangeFormat = (typeof EXCHANGE_FORMATS)[number]

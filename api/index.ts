@@ -1,6 +1,4 @@
 export {
-  EXCHANGE_FORMATS,
-  type ExchangeFormat,
   FINDINGS,
   type FilmBody,
   type FindBody,

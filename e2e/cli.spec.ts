@@ -176,6 +176,6 @@ test('film and exchange work on a project without a running server', async () =>
   expect(readFileSync(edl, 'utf8')).toMatch(/^001 {2}B/m)
   const wrong = pendolo('exchange', id, '--home', server.home, '--format', 'xyz', '--out', `${edl}2`)
   expect(wrong.status).not.toBe(0)
-  expect(wrong.stderr).toContain('otio and edl')
+  expect(wrong.stderr).toContain('otio, edl')
   expect(existsSync(`${edl}2`)).toBe(false)
 })

@@ -1,9 +1,9 @@
 import { existsSync, readFileSync, writeFileSync } from 'node:fs'
 import { writeFile } from 'node:fs/promises'
 import path from 'node:path'
-import { EXCHANGE_FORMATS, type ExchangeFormat } from '@pendolo/api'
-import { layOut, MarksError, markFormatOf, readMarks, writeEdl, writeMarks, writeOtio } from '@pendolo/core/formats'
-import { Command, InvalidArgumentError } from 'commander'
+import { EXCHANGE_FORMATS, exchangeFormat, layOut, MarksError, markFormatOf, readMarks, writeMarks } from '@pendolo/core/formats'
+import type { ProjectDoc } from '@pendolo/core/project'
+import { Command, InvalidArgumentError, Option } from 'commander'
 import type { Logger } from 'pino'
 import { type Config, defaultHome, makeConfig, repositoryRoot } from '../config.ts'
 import { damageWords } from '../db/backup.ts'
@@ -135,14 +135,15 @@ program
   .requiredOption('--out <file>', 'film to write (.mp4)')
   .option('--size <WxH>', "picture size; default the project's raster")
   .option('--rate <rate>', "frames a second; default the project's")
+  .option('--cut <name>', 'version of the cut; default the one at hand')
   .option('--home <dir>', 'data folder', defaultHome())
-  .action(async (wanted: string, options: { out: string; size?: string; rate?: string; home: string }) => {
+  .action(async (wanted: string, options: { out: string; size?: string; rate?: string; cut?: string; home: string }) => {
     await withProject(options.home, wanted, async (shop, id, name) => {
       const doc = await shop.store.doc(id)
       const files = exchangeFiles(await shop.store.files(id))
       const size = /^(\d+)x(\d+)$/.exec(options.size ?? `${doc.settings.width}x${doc.settings.height}`)
       if (!size) throw new Error('a size is written like 1920x1080')
-      const exchange = layOut(name, atRate(doc, options.rate ?? doc.settings.rate), files)
+      const exchange = layOut(name, atRate(doc, options.rate ?? doc.settings.rate), files, versionNamed(doc, options.cut))
       const abort = new AbortController()
       process.once('SIGINT', () => abort.abort())
       await renderFilm(
@@ -162,17 +163,25 @@ program
   .command('exchange')
   .description('write the project for other programs')
   .argument('<project>', 'id or name of the project')
-  .requiredOption('--format <format>', EXCHANGE_FORMATS.join(' or '))
+  .addOption(new Option('--format <format>', 'what to write').choices(EXCHANGE_FORMATS.map((f) => f.id)).makeOptionMandatory())
   .requiredOption('--out <file>')
+  .option('--cut <name>', 'version of the cut; default the one at hand')
   .option('--home <dir>', 'data folder', defaultHome())
-  .action(async (wanted: string, options: { format: string; out: string; home: string }) => {
-    const format = EXCHANGE_FORMATS.find((f): f is ExchangeFormat => f === options.format)
-    if (!format) throw new Error(`there is no format "${options.format}"; there are ${EXCHANGE_FORMATS.join(' and ')}`)
+  .action(async (wanted: string, options: { format: string; out: string; cut?: string; home: string }) => {
     await withProject(options.home, wanted, async (shop, id, name) => {
-      const exchange = layOut(name, await shop.store.doc(id), exchangeFiles(await shop.store.files(id)))
-      await writeFile(options.out, format === 'otio' ? writeOtio(exchange) : writeEdl(exchange))
+      const doc = await shop.store.doc(id)
+      const exchange = layOut(name, doc, exchangeFiles(await shop.store.files(id)), versionNamed(doc, options.cut))
+      await writeFile(options.out, exchangeFormat(options.format).write(exchange))
     })
   })
+
+/** The version of that name, or the one at hand. */
+function versionNamed(doc: ProjectDoc, name: string | undefined): { cutId?: string } {
+  if (name === undefined) return {}
+  const cut = doc.cuts.find((c) => c.name.toLowerCase() === name.toLowerCase())
+  if (!cut) throw new Error(`there is no version "${name}"; there are: ${doc.cuts.map((c) => c.name).join(', ')}`)
+  return { cutId: cut.id }
+}
 
 async function withProject(
   home: string,

@@ -1,5 +1,6 @@
-import type { EXCHANGE_FORMATS, FilmBody, Job } from '@pendolo/api'
+import type { FilmBody, Job } from '@pendolo/api'
 import { activeCut, type FilmStretch, type FilmWarning, filmWarnings } from '@pendolo/core/film'
+import { EXCHANGE_FORMATS } from '@pendolo/core/formats'
 import { marksOnMaster, type ProjectDoc, pointsOf, projectRate } from '@pendolo/core/project'
 import { FLICKS_PER_SECOND, type Flicks, PROJECT_RATES, parseRate, printLength, printRate, printTimecode, type Rate } from '@pendolo/core/time'
 import { App, Button, Progress, Select, Tooltip } from 'antd'
@@ -114,13 +115,9 @@ export function HandOver({ project, top }: StageProps) {
               ))}
             </div>
           </div>
-          <Exchange
-            project={project.id}
-            format="otio"
-            name="Exchange file"
-            what="OpenTimelineIO: every angle in its place, the master, the marks and the cut"
-          />
-          <Exchange project={project.id} format="edl" name="Cut list" what="CMX3600-style EDL of the cut, reel names from the files" />
+          {EXCHANGE_FORMATS.map((format) => (
+            <Exchange key={format.id} project={project.id} format={format} />
+          ))}
         </Paper>
         <aside className="side" aria-label="Before it leaves">
           <h3>Before it leaves</h3>
@@ -177,7 +174,7 @@ function FilmRow({ job }: { job: Job }) {
   )
 }
 
-function Exchange({ project, format, name, what }: { project: string; format: (typeof EXCHANGE_FORMATS)[number]; name: string; what: string }) {
+function Exchange({ project, format: { id, name, what } }: { project: string; format: (typeof EXCHANGE_FORMATS)[number] }) {
   return (
     <div className="leaving">
       <div>
@@ -187,8 +184,8 @@ function Exchange({ project, format, name, what }: { project: string; format: (t
         </p>
       </div>
       <div>
-        <Button href={`/api/projects/${project}/exchange/${format}`} download>
-          Save .{format}
+        <Button href={`/api/projects/${project}/exchange/${id}`} download>
+          Save .{id}
         </Button>
       </div>
     </div>

@@ -1,5 +1,5 @@
 import type { ProjectState } from '@pendolo/api'
-import { MARK_FORMATS, type MarkFormat, type MarkSheet, markFormatOf, readMarks, readMidi, writeMarks } from '@pendolo/core/formats'
+import { MARK_FILES, MARK_FORMATS, type MarkFormat, type MarkSheet, markFormatOf, readMarks, readMidi, writeMarks } from '@pendolo/core/formats'
 import { laySong } from '@pendolo/core/grid'
 import { type Edit, type Mark, marksOnMaster, pulseOf } from '@pendolo/core/project'
 import { FLICKS_PER_SECOND, secondsToFlicks } from '@pendolo/core/time'
@@ -9,12 +9,6 @@ import { newId } from '../ids.ts'
 import type { Peaks } from '../score/peaks.ts'
 import type { StageProps } from '../stage.ts'
 
-const NAMES: Record<MarkFormat, string> = {
-  csv: 'CSV: marks, beats and bars',
-  vtt: 'WebVTT: marks as captions',
-  txt: 'label text: times and names',
-  mid: 'MIDI: tempo map and markers',
-}
 /** A song is laid on the recording where its notes stand out by so much. */
 const CLEAR = 6
 
@@ -123,7 +117,7 @@ export function MarksFiles({ project, peaks, edit }: { project: ProjectState; pe
         ref={picker}
         type="file"
         hidden
-        accept=".csv,.vtt,.txt,.tsv,.mid,.midi"
+        accept={MARK_FORMATS.flatMap((f) => MARK_FILES[f].endings.map((e) => `.${e}`)).join(',')}
         aria-label="File of marks"
         onChange={(e) => {
           const [file] = e.target.files ?? []
@@ -131,7 +125,10 @@ export function MarksFiles({ project, peaks, edit }: { project: ProjectState; pe
           e.target.value = ''
         }}
       />
-      <Dropdown menu={{ items: MARK_FORMATS.map((f) => ({ key: f, label: NAMES[f] })), onClick: ({ key }) => save(key as MarkFormat) }} trigger={['click']}>
+      <Dropdown
+        menu={{ items: MARK_FORMATS.map((f) => ({ key: f, label: MARK_FILES[f].name })), onClick: ({ key }) => save(key as MarkFormat) }}
+        trigger={['click']}
+      >
         <Button size="small">Write marks out</Button>
       </Dropdown>
     </div>
