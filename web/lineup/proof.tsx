@@ -44,7 +44,6 @@ export function Proof({ project, clip, placement, edit, flam, onFlam, onSearchNe
   const style = { rate, dropFrame: doc.settings.dropFrame }
   const verdict = placement?.verdict ?? 'loose'
   const why = placement?.why ?? (clip.state === 'parked' ? 'parked: it belongs here but is not placed' : (doc.loose[clip.id] ?? 'not tried yet'))
-  const ppm = placement ? (placement.rate - 1) * 1e6 : 0
   const length = file?.facts.durationSeconds ?? 0
   const rival = proof?.proof.rivals.find((r) => placement && Math.abs(r.startSeconds - placement.start / FLICKS_PER_SECOND) > 0.02)
   /** @param whole keeps the jumps in the recording; a place of another kind has its own */
@@ -87,94 +86,18 @@ export function Proof({ project, clip, placement, edit, flam, onFlam, onSearchNe
       {proof && proof.proof.curve.length > 0 && (
         <Curve proof={proof.proof} chosen={placement ? placement.start / FLICKS_PER_SECOND : null} rival={rival?.startSeconds ?? null} />
       )}
-      <dl className="facts">
-        {placement && (
-          <>
-            <dt>starts on the master at</dt>
-            <dd>{startLabel(placement.start, style, doc.settings.startFrame)}</dd>
-            <dt>{Math.abs(ppm) > 10_000 ? 'speed' : 'clock'}</dt>
-            <dd>
-              {Math.abs(ppm) > 10_000
-                ? `${placement.rate.toFixed(5)} × (shown slower, in time)`
-                : `${ppm >= 0 ? '+' : ''}${ppm.toFixed(1)} ppm (${Math.abs(((ppm / 1e6) * length * rate.num) / rate.den).toFixed(2)} f at the end)`}
-            </dd>
-          </>
-        )}
-        {proof?.proof.chosen && (
-          <>
-            <dt>windows that agree</dt>
-            <dd>
-              {proof.proof.chosen.agreeing} of {proof.proof.chosen.windows}
-            </dd>
-            <dt>next-best place</dt>
-            <dd>{rival ? `${rival.startSeconds.toFixed(2)} s, ${proof.proof.rivalRatio.toFixed(2)}×` : 'none'}</dd>
-            {proof.proof.jumps?.map((jump) => (
-              <Fragment key={jump.clipSeconds}>
-                <dt>jump in the recording</dt>
-                <dd>
-                  {jump.bySeconds > 0 ? '+' : '−'}
-                  {Math.abs(jump.bySeconds * 1000).toFixed(1)} ms near {printLength(jump.clipSeconds)}
-                </dd>
-              </Fragment>
-            ))}
-            {proof.proof.invertedPolarity && verdict !== 'loose' && (
-              <>
-                <dt>polarity</dt>
-                <dd>turned</dd>
-              </>
-            )}
-          </>
-        )}
-      </dl>
+      <Facts project={project} placement={placement} proof={proof?.proof ?? null} rival={rival} length={length} />
       {proof && proof.proof.windows.length > 1 && placement && <Drift windows={proof.proof.windows} />}
-      <div className="buttons">
-        {placement && (
-          <>
-            <Button
-              type="primary"
-              size="small"
-              onClick={() => edit([{ type: 'accept', clipIds: [clip.id] }], 'accept')}
-              disabled={placement.verdict === 'sure'}
-            >
-              Accept
-            </Button>
-            <Button size="small" onClick={onFlam} aria-pressed={flam}>
-              {flam ? 'End the flam check' : 'Flam check'}
-            </Button>
-            <Button size="small" onClick={() => edit([{ type: 'lock', clipIds: [clip.id], locked: !placement.locked }], placement.locked ? 'unlock' : 'lock')}>
-              {placement.locked ? 'Unlock' : 'Lock'}
-            </Button>
-            {rival && !placement.locked && (
-              <Button
-                size="small"
-                onClick={() => placeAt(placementFromSeconds(rival.startSeconds, rival.rate).start, rival.rate, 'the next-best place by sound, taken by you')}
-              >
-                Take next-best
-              </Button>
-            )}
-          </>
-        )}
-        {!placement?.locked && (
-          <>
-            {file?.facts.audio && (
-              <Button size="small" onClick={onSearchNear}>
-                Search near the playhead
-              </Button>
-            )}
-            <Button size="small" onClick={() => placeAt(engine.now(), 1, 'its start put at the playhead by hand')}>
-              Start at the playhead
-            </Button>
-            <Button
-              size="small"
-              onClick={() =>
-                edit([{ type: 'park', clipIds: [clip.id], parked: clip.state !== 'parked' }], clip.state === 'parked' ? 'take from parking' : 'park')
-              }
-            >
-              {clip.state === 'parked' ? 'Take back' : 'Park'}
-            </Button>
-          </>
-        )}
-      </div>
+      <Buttons
+        clip={clip}
+        placement={placement}
+        edit={edit}
+        flam={flam}
+        onFlam={onFlam}
+        onSearchNear={file?.facts.audio ? onSearchNear : null}
+        rival={rival}
+        placeAt={placeAt}
+      />
       {!placement?.locked && (
         <TypedStart
           key={`${clip.id}${placement?.start}`}
@@ -200,6 +123,127 @@ export function Proof({ project, clip, placement, edit, flam, onFlam, onSearchNe
       {points}
       {placement && <p className="quiet">[ ] a frame · Shift a tenth · Alt a millisecond · F flam check · Enter accepts</p>}
     </>
+  )
+}
+
+type Rival = SoundProof['rivals'][number] | undefined
+
+/** Where it lies, how its clock runs, and what the sound said. */
+function Facts({
+  project,
+  placement,
+  proof,
+  rival,
+  length,
+}: {
+  project: ProofProps['project']
+  placement: Placement | null
+  proof: SoundProof | null
+  rival: Rival
+  /** Length of the clip, s. */
+  length: number
+}) {
+  const { settings } = project.doc
+  const rate = projectRate(settings)
+  const style = { rate, dropFrame: settings.dropFrame }
+  const verdict = placement?.verdict ?? 'loose'
+  const ppm = placement ? (placement.rate - 1) * 1e6 : 0
+  return (
+    <dl className="facts">
+      {placement && (
+        <>
+          <dt>starts on the master at</dt>
+          <dd>{startLabel(placement.start, style, settings.startFrame)}</dd>
+          <dt>{Math.abs(ppm) > 10_000 ? 'speed' : 'clock'}</dt>
+          <dd>
+            {Math.abs(ppm) > 10_000
+              ? `${placement.rate.toFixed(5)} × (shown slower, in time)`
+              : `${ppm >= 0 ? '+' : ''}${ppm.toFixed(1)} ppm (${Math.abs(((ppm / 1e6) * length * rate.num) / rate.den).toFixed(2)} f at the end)`}
+          </dd>
+        </>
+      )}
+      {proof?.chosen && (
+        <>
+          <dt>windows that agree</dt>
+          <dd>
+            {proof.chosen.agreeing} of {proof.chosen.windows}
+          </dd>
+          <dt>next-best place</dt>
+          <dd>{rival ? `${rival.startSeconds.toFixed(2)} s, ${proof.rivalRatio.toFixed(2)}×` : 'none'}</dd>
+          {proof.jumps?.map((jump) => (
+            <Fragment key={jump.clipSeconds}>
+              <dt>jump in the recording</dt>
+              <dd>
+                {jump.bySeconds > 0 ? '+' : '−'}
+                {Math.abs(jump.bySeconds * 1000).toFixed(1)} ms near {printLength(jump.clipSeconds)}
+              </dd>
+            </Fragment>
+          ))}
+          {proof.invertedPolarity && verdict !== 'loose' && (
+            <>
+              <dt>polarity</dt>
+              <dd>turned</dd>
+            </>
+          )}
+        </>
+      )}
+    </dl>
+  )
+}
+
+interface ButtonsProps extends Pick<ProofProps, 'clip' | 'placement' | 'edit' | 'flam' | 'onFlam'> {
+  readonly rival: Rival
+  /** null where there is no sound to search. */
+  readonly onSearchNear: (() => void) | null
+  readonly placeAt: (start: Flicks, speed: number, why: string) => unknown
+}
+
+/** What can be done about a place. */
+function Buttons({ clip, placement, edit, flam, onFlam, onSearchNear, rival, placeAt }: ButtonsProps) {
+  return (
+    <div className="buttons">
+      {placement && (
+        <>
+          <Button type="primary" size="small" onClick={() => edit([{ type: 'accept', clipIds: [clip.id] }], 'accept')} disabled={placement.verdict === 'sure'}>
+            Accept
+          </Button>
+          <Button size="small" onClick={onFlam} aria-pressed={flam}>
+            {flam ? 'End the flam check' : 'Flam check'}
+          </Button>
+          <Button size="small" onClick={() => edit([{ type: 'lock', clipIds: [clip.id], locked: !placement.locked }], placement.locked ? 'unlock' : 'lock')}>
+            {placement.locked ? 'Unlock' : 'Lock'}
+          </Button>
+          {rival && !placement.locked && (
+            <Button
+              size="small"
+              onClick={() => placeAt(placementFromSeconds(rival.startSeconds, rival.rate).start, rival.rate, 'the next-best place by sound, taken by you')}
+            >
+              Take next-best
+            </Button>
+          )}
+        </>
+      )}
+      {!placement?.locked && (
+        <>
+          {onSearchNear && (
+            <Button size="small" onClick={onSearchNear}>
+              Search near the playhead
+            </Button>
+          )}
+          <Button size="small" onClick={() => placeAt(engine.now(), 1, 'its start put at the playhead by hand')}>
+            Start at the playhead
+          </Button>
+          <Button
+            size="small"
+            onClick={() =>
+              edit([{ type: 'park', clipIds: [clip.id], parked: clip.state !== 'parked' }], clip.state === 'parked' ? 'take from parking' : 'park')
+            }
+          >
+            {clip.state === 'parked' ? 'Take back' : 'Park'}
+          </Button>
+        </>
+      )}
+    </div>
   )
 }
 
