@@ -1,3 +1,4 @@
+import type { FolderEntry } from '@pendolo/api'
 import { App, Button, Progress, Spin } from 'antd'
 import { ArrowLeft, FileVideo, Folder } from 'lucide-react'
 import { useEffect, useEffectEvent, useRef, useState } from 'react'
@@ -56,29 +57,7 @@ export function Sources({ projectId, known }: { projectId: string; known: Readon
     const { signal } = abort.current
     await attempt('upload', () => upload<Report>(`/projects/${projectId}/upload`, files, setShare, signal))
   }
-  // The whole window takes what is dropped: a near miss would make the browser leave the page for the file.
-  const dropped = useEffectEvent((e: DragEvent) => {
-    if (!e.dataTransfer?.types.includes('Files')) return
-    e.preventDefault()
-    void drop(e.dataTransfer)
-  })
-  useEffect(() => {
-    const enter = (e: DragEvent) => {
-      if (!e.dataTransfer?.types.includes('Files')) return
-      e.preventDefault()
-      e.dataTransfer.dropEffect = 'copy'
-      setOver(true)
-    }
-    const leave = (e: DragEvent) => e.relatedTarget === null && setOver(false)
-    const take = (e: DragEvent) => dropped(e)
-    const listening = new AbortController()
-    const options = { signal: listening.signal, capture: true }
-    window.addEventListener('dragover', enter, options)
-    window.addEventListener('dragleave', leave, options)
-    window.addEventListener('drop', take, options)
-    return () => listening.abort()
-  }, [])
-
+  useDropAnywhere(setOver, drop)
   const entries = path === null ? (roots ?? []) : (folder?.entries ?? [])
   return (
     <aside className="side" aria-label="Where the files are">
@@ -108,36 +87,7 @@ export function Sources({ projectId, known }: { projectId: string; known: Readon
         </span>
       </div>
       {error && <p role="alert">{error.message}</p>}
-      <ul className="folder-list">
-        {entries.map((e) => (
-          <li key={e.path}>
-            {e.kind === 'folder' ? <Folder size={13} aria-hidden="true" /> : <FileVideo size={13} aria-hidden="true" />}
-            {e.kind === 'folder' ? (
-              <button type="button" className="plain go" onClick={() => setPath(e.path)} title={e.path}>
-                {e.name} <span className="quiet">{e.mediaCount > 0 ? e.mediaCount : ''}</span>
-              </button>
-            ) : (
-              <span className="go" title={e.path}>
-                {e.name}
-              </span>
-            )}
-            {e.mediaCount > 0 &&
-              (known.has(e.path) ? (
-                <span className="quiet">added</span>
-              ) : (
-                <Button
-                  size="small"
-                  loading={busy === e.path}
-                  disabled={busy !== null && busy !== e.path}
-                  onClick={() => void add(e.path)}
-                  aria-label={`Add ${e.name}`}
-                >
-                  add
-                </Button>
-              ))}
-          </li>
-        ))}
-      </ul>
+      <Entries entries={entries} known={known} busy={busy} onOpen={setPath} onAdd={(picked) => void add(picked)} />
       {path !== null && folder?.entries.some((e) => e.kind === 'file') && (
         <Button block onClick={() => void add(path)} disabled={busy !== null}>
           Add this whole folder
@@ -146,5 +96,75 @@ export function Sources({ projectId, known }: { projectId: string; known: Readon
       {path !== null && folder && entries.length === 0 && <p className="quiet">There are no pictures or sounds in this folder.</p>}
       {isFetching && <Spin size="small" />}
     </aside>
+  )
+}
+
+/** The whole window takes what is dropped: a near miss would make the browser leave the page for the file. */
+function useDropAnywhere(setOver: (over: boolean) => void, drop: (transfer: DataTransfer) => Promise<unknown>): void {
+  const dropped = useEffectEvent((e: DragEvent) => {
+    if (!e.dataTransfer?.types.includes('Files')) return
+    e.preventDefault()
+    void drop(e.dataTransfer)
+  })
+  useEffect(() => {
+    const enter = (e: DragEvent) => {
+      if (!e.dataTransfer?.types.includes('Files')) return
+      e.preventDefault()
+      e.dataTransfer.dropEffect = 'copy'
+      setOver(true)
+    }
+    const leave = (e: DragEvent) => e.relatedTarget === null && setOver(false)
+    const take = (e: DragEvent) => dropped(e)
+    const listening = new AbortController()
+    const options = { signal: listening.signal, capture: true }
+    window.addEventListener('dragover', enter, options)
+    window.addEventListener('dragleave', leave, options)
+    window.addEventListener('drop', take, options)
+    return () => listening.abort()
+  }, [setOver])
+}
+
+interface EntriesProps {
+  readonly entries: readonly FolderEntry[]
+  readonly known: ReadonlySet<string>
+  /** What is being added now. */
+  readonly busy: string | null
+  readonly onOpen: (path: string) => void
+  readonly onAdd: (path: string) => void
+}
+
+/** Folders and recordings of a folder. */
+function Entries({ entries, known, busy, onOpen, onAdd }: EntriesProps) {
+  return (
+    <ul className="folder-list">
+      {entries.map((e) => (
+        <li key={e.path}>
+          {e.kind === 'folder' ? <Folder size={13} aria-hidden="true" /> : <FileVideo size={13} aria-hidden="true" />}
+          {e.kind === 'folder' ? (
+            <button type="button" className="plain go" onClick={() => onOpen(e.path)} title={e.path}>
+              {e.name} <span className="quiet">{e.mediaCount > 0 ? e.mediaCount : ''}</span>
+            </button>
+          ) : (
+            <span className="go" title={e.path}>
+              {e.name}
+            </span>
+          )}
+          {e.mediaCount > 0 &&
+            (known.has(e.path) ? (
+              <span className="quiet">added</span>
+            ) : (
+              <Button
+                size="small"
+                loading={busy === e.path}
+                disabled={busy !== null && busy !== e.path}
+                onClick={() => onAdd(e.path)}
+                aria-label={`Add ${e.name}`}
+              >
+                add
+              </Button>
+            ))}
+        </li>
+      ))}
+    </ul>
   )
 }

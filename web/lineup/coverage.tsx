@@ -66,38 +66,13 @@ export function Coverage({
   const master = byId.get(doc.clips[clockOf(doc) ?? '']?.fileId ?? '')
   const waves = useMasterWaves(project)
   const total = masterEnd(project) / FLICKS_PER_SECOND
-  const bars = clips
-    .filter((c) => doc.placements[c.id] && byId.has(c.fileId) && c.state === 'in')
-    .map((c): Bar => {
-      const file = byId.get(c.fileId) as GatheredFile
-      const p = doc.placements[c.id]
-      const from = p.start / FLICKS_PER_SECOND
-      return { clip: c, file, from, to: from + file.facts.durationSeconds * p.rate, lane: 0 }
-    })
-    .sort((a, b) => a.from - b.from)
+  const { bars, rows, row, inset, height } = layOutBars(project, clips)
   const first = Math.min(0, ...bars.map((b) => b.from))
   const last = Math.max(total, ...bars.map((b) => b.to))
   const pad = (last - first) * 0.015
   const view = { from: first - pad, span: last - first + 2 * pad }
   const plot = Math.max(10, width - LABELS)
   const x = (t: number) => LABELS + ((t - view.from) / view.span) * plot
-  // Takes of one camera that lie on the same stretch stand in lanes beside each other.
-  const row = doc.angles.length > MANY_ANGLES ? TIGHT_ROW : ROW
-  const inset = (row - BAR) / 2
-  const rows: { angleId: string; lanes: number; top: number }[] = []
-  let y = HEAD + WAVE
-  for (const angle of doc.angles) {
-    const ends: number[] = []
-    for (const bar of bars.filter((b) => b.clip.angleId === angle.id)) {
-      bar.lane = ends.findIndex((end) => end <= bar.from)
-      if (bar.lane < 0) bar.lane = ends.push(0) - 1
-      ends[bar.lane] = bar.to
-    }
-    const lanes = Math.max(1, ends.length)
-    rows.push({ angleId: angle.id, lanes, top: y })
-    y += lanes * row
-  }
-  const height = y + 4
   const waiting = clips.filter((c) => !bars.some((b) => b.clip.id === c.id))
   const shows = (id: string) => filter === 'all' || (doc.placements[id]?.verdict ?? 'loose') === filter
   const seek = (event: React.PointerEvent<SVGElement>) => {
@@ -166,22 +141,72 @@ export function Coverage({
         />
         <Playhead view={view} left={LABELS} width={plot} height={height} />
       </div>
-      <div className="tray" role="group" aria-label="Waiting tray">
-        <span style={{ width: LABELS - 22 }}>Waiting tray</span>
-        {waiting.map((c) => (
-          <button
-            type="button"
-            key={c.id}
-            className="waiting"
-            aria-pressed={chosenIds.includes(c.id)}
-            onClick={(e) => onChoose(c.id, e.ctrlKey || e.metaKey || e.shiftKey)}
-          >
-            ○ {doc.angles.find((a) => a.id === c.angleId)?.name} <span className="mono">{byId.get(c.fileId)?.name}</span> ·{' '}
-            {c.state === 'parked' ? 'parked' : (doc.loose[c.id] ?? 'not tried yet')}
-          </button>
-        ))}
-        {waiting.length === 0 && <span className="quiet">empty: every clip has its place</span>}
-      </div>
+      <Tray project={project} waiting={waiting} chosenIds={chosenIds} onChoose={onChoose} />
+    </div>
+  )
+}
+
+/** Where each clip's bar stands: rows of angles, in them lanes for takes of one camera that lie on the same stretch. */
+function layOutBars({ doc, files }: ProjectState, clips: readonly Clip[]) {
+  const byId = new Map(files.map((f) => [f.id, f]))
+  const bars = clips
+    .filter((c) => doc.placements[c.id] && byId.has(c.fileId) && c.state === 'in')
+    .map((c): Bar => {
+      const file = byId.get(c.fileId) as GatheredFile
+      const p = doc.placements[c.id]
+      const from = p.start / FLICKS_PER_SECOND
+      return { clip: c, file, from, to: from + file.facts.durationSeconds * p.rate, lane: 0 }
+    })
+    .sort((a, b) => a.from - b.from)
+  // Takes of one camera that lie on the same stretch stand in lanes beside each other.
+  const row = doc.angles.length > MANY_ANGLES ? TIGHT_ROW : ROW
+  const inset = (row - BAR) / 2
+  const rows: { angleId: string; lanes: number; top: number }[] = []
+  let y = HEAD + WAVE
+  for (const angle of doc.angles) {
+    const ends: number[] = []
+    for (const bar of bars.filter((b) => b.clip.angleId === angle.id)) {
+      bar.lane = ends.findIndex((end) => end <= bar.from)
+      if (bar.lane < 0) bar.lane = ends.push(0) - 1
+      ends[bar.lane] = bar.to
+    }
+    const lanes = Math.max(1, ends.length)
+    rows.push({ angleId: angle.id, lanes, top: y })
+    y += lanes * row
+  }
+  return { bars, rows, row, inset, height: y + 4 }
+}
+
+/** Clips that have no place yet, and why. */
+function Tray({
+  project,
+  waiting,
+  chosenIds,
+  onChoose,
+}: {
+  project: ProjectState
+  waiting: readonly Clip[]
+  chosenIds: readonly string[]
+  onChoose: (id: string, more: boolean) => void
+}) {
+  const { doc, files } = project
+  const nameOf = (fileId: string) => files.find((f) => f.id === fileId)?.name
+  return (
+    <div className="tray" role="group" aria-label="Waiting tray">
+      <span style={{ width: LABELS - 22 }}>Waiting tray</span>
+      {waiting.map((c) => (
+        <button
+          type="button"
+          key={c.id}
+          className="waiting"
+          aria-pressed={chosenIds.includes(c.id)}
+          onClick={(e) => onChoose(c.id, e.ctrlKey || e.metaKey || e.shiftKey)}
+        >
+          ○ {doc.angles.find((a) => a.id === c.angleId)?.name} <span className="mono">{nameOf(c.fileId)}</span> ·{' '}
+          {c.state === 'parked' ? 'parked' : (doc.loose[c.id] ?? 'not tried yet')}
+        </button>
+      ))}
+      {waiting.length === 0 && <span className="quiet">empty: every clip has its place</span>}
     </div>
   )
 }

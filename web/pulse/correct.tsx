@@ -30,10 +30,8 @@ interface Props {
 export function CorrectBeats({ pulse, stretch, onStretch, edit }: Props) {
   const lag = useTouchLag()
   const [metre, setMetre] = useState<number | null>(null)
-  const [taps, setTaps] = useState<Flicks[]>([])
   const [clicking, setClicking] = useState(false)
   const [testing, setTesting] = useState(false)
-  const over = useRef<ReturnType<typeof setTimeout> | undefined>(undefined)
   const has = pulse !== null && pulse.beats.length > 0
   const range = stretch ? { range: stretch } : {}
   const act = (act: PulseAct, why: string) => edit([{ type: 'correctPulse', act }], why)
@@ -45,18 +43,7 @@ export function CorrectBeats({ pulse, stretch, onStretch, edit }: Props) {
   }, [clicking, pulse])
   useEffect(() => () => engine.clickAlong([]), [])
 
-  const finish = (list: Flicks[]) => {
-    clearTimeout(over.current)
-    setTaps([])
-    if (list.length >= 4) act({ do: 'taps', taps: list, lag: flicks((lag / 1000) * FLICKS_PER_SECOND) }, 'tap the beats of a stretch')
-  }
-  const tap = () => {
-    if (!engine.getState().playing) return
-    const list = [...taps, engine.now()]
-    setTaps(list)
-    clearTimeout(over.current)
-    over.current = setTimeout(() => finish(list), TAPPING_OVER)
-  }
+  const { taps, tap } = useTapping((list) => act({ do: 'taps', taps: list, lag: flicks((lag / 1000) * FLICKS_PER_SECOND) }, 'tap the beats of a stretch'))
   const shift = (by: number) => act({ do: 'shift', by: flicks(Math.round(by)), ...range }, 'shift the beats')
   const half = () => (pulse ? usualDistance(pulse) / 2 : 0)
 
@@ -72,7 +59,6 @@ export function CorrectBeats({ pulse, stretch, onStretch, edit }: Props) {
   ])
   useHotkeys('escape', () => onStretch(null))
 
-  const locked = stretch !== null && (pulse?.locked ?? []).some((r) => r.from <= stretch.from && r.to >= stretch.to)
   return (
     <div className="correct" role="toolbar" aria-label="Correct the beats">
       <span className="quiet stretch">
@@ -127,26 +113,7 @@ export function CorrectBeats({ pulse, stretch, onStretch, edit }: Props) {
           {taps.length > 0 ? `${taps.length} taps` : 'Tap (T)'}
         </Button>
       </Tooltip>
-      {stretch && (
-        <Space.Compact size="small">
-          <Tooltip title="No pulse in this stretch: take its beats away">
-            <Button
-              aria-label="Clear the beats of the stretch"
-              disabled={!has}
-              icon={<Trash2 size={14} />}
-              onClick={() => act({ do: 'clear', range: stretch }, 'clear beats')}
-            />
-          </Tooltip>
-          <Tooltip title={locked ? 'Unlock this stretch' : 'Lock this stretch: nothing changes its beats any more'}>
-            <Button
-              aria-label={locked ? 'Unlock the stretch' : 'Lock the stretch'}
-              icon={locked ? <LockOpen size={14} /> : <Lock size={14} />}
-              disabled={!has}
-              onClick={() => act({ do: locked ? 'unlock' : 'lock', range: stretch }, locked ? 'unlock a stretch' : 'lock a stretch')}
-            />
-          </Tooltip>
-        </Space.Compact>
-      )}
+      {stretch && <OfStretch stretch={stretch} pulse={pulse} has={has} act={act} />}
       <span className="spring" />
       <label htmlFor="clicks" className="quiet">
         clicks (N)
@@ -158,5 +125,49 @@ export function CorrectBeats({ pulse, stretch, onStretch, edit }: Props) {
         </Button>
       </Popover>
     </div>
+  )
+}
+
+/** Taps on the beats while it plays; a pause ends them. */
+function useTapping(done: (taps: Flicks[]) => void): { taps: readonly Flicks[]; tap: () => void } {
+  const [taps, setTaps] = useState<Flicks[]>([])
+  const over = useRef<ReturnType<typeof setTimeout> | undefined>(undefined)
+  const finish = (list: Flicks[]) => {
+    clearTimeout(over.current)
+    setTaps([])
+    if (list.length >= 4) done(list)
+  }
+  const tap = () => {
+    if (!engine.getState().playing) return
+    const list = [...taps, engine.now()]
+    setTaps(list)
+    clearTimeout(over.current)
+    over.current = setTimeout(() => finish(list), TAPPING_OVER)
+  }
+  return { taps, tap }
+}
+
+/** What is done with a stretch only: its beats taken away, or held fast. */
+function OfStretch({ stretch, pulse, has, act }: { stretch: Stretch; pulse: Pulse | null; has: boolean; act: (act: PulseAct, why: string) => unknown }) {
+  const locked = (pulse?.locked ?? []).some((r) => r.from <= stretch.from && r.to >= stretch.to)
+  return (
+    <Space.Compact size="small">
+      <Tooltip title="No pulse in this stretch: take its beats away">
+        <Button
+          aria-label="Clear the beats of the stretch"
+          disabled={!has}
+          icon={<Trash2 size={14} />}
+          onClick={() => act({ do: 'clear', range: stretch }, 'clear beats')}
+        />
+      </Tooltip>
+      <Tooltip title={locked ? 'Unlock this stretch' : 'Lock this stretch: nothing changes its beats any more'}>
+        <Button
+          aria-label={locked ? 'Unlock the stretch' : 'Lock the stretch'}
+          icon={locked ? <LockOpen size={14} /> : <Lock size={14} />}
+          disabled={!has}
+          onClick={() => act({ do: locked ? 'unlock' : 'lock', range: stretch }, locked ? 'unlock a stretch' : 'lock a stretch')}
+        />
+      </Tooltip>
+    </Space.Compact>
   )
 }
