@@ -63,13 +63,9 @@ export function Gather({ project, edit, top }: StageProps) {
     useSensor(PointerSensor, { activationConstraint: { distance: 5 } }),
     useSensor(KeyboardSensor, { coordinateGetter: sortableKeyboardCoordinates }),
   )
-  const reorder = ({ active, over }: DragEndEvent) => {
-    if (!over || active.id === over.id) return
-    const ids = doc.angles.map((a) => a.id)
-    const from = ids.indexOf(String(active.id))
-    const to = ids.indexOf(String(over.id))
-    ids.splice(to, 0, ...ids.splice(from, 1))
-    edit([{ type: 'orderAngles', angleIds: ids }], 'reorder angles')
+  const reorder = (event: DragEndEvent) => {
+    const angleIds = reordered(doc.angles, event)
+    if (angleIds) edit([{ type: 'orderAngles', angleIds }], 'reorder angles')
   }
   const failed = jobs.filter((j) => j.state === 'failed' && (j.kind === 'light' || j.kind === 'sound'))
 
@@ -89,13 +85,7 @@ export function Gather({ project, edit, top }: StageProps) {
         <Sources projectId={project.id} known={new Set(files.map((f) => f.path))} />
         <Paper className="sheet">
           {clips.length === 0 ? (
-            <div className="empty">
-              <h2>Bring the cameras in</h2>
-              <p>
-                One folder is one camera: drop folders anywhere here, or open one on the left and press “add”. Your files stay where they are and are never
-                changed.
-              </p>
-            </div>
+            <NothingYet />
           ) : (
             <>
               <Missing projectId={project.id} names={files.filter((f) => f.missing).map((f) => f.name)} jobs={jobs} />
@@ -151,6 +141,26 @@ export function Gather({ project, edit, top }: StageProps) {
         </Paper>
       </div>
     </>
+  )
+}
+
+/** Angles in their order after one was dragged; null where nothing was moved. */
+function reordered(angles: readonly Angle[], { active, over }: DragEndEvent): string[] | null {
+  if (!over || active.id === over.id) return null
+  const ids = angles.map((a) => a.id)
+  const to = ids.indexOf(String(over.id))
+  ids.splice(to, 0, ...ids.splice(ids.indexOf(String(active.id)), 1))
+  return ids
+}
+
+function NothingYet() {
+  return (
+    <div className="empty">
+      <h2>Bring the cameras in</h2>
+      <p>
+        One folder is one camera: drop folders anywhere here, or open one on the left and press “add”. Your files stay where they are and are never changed.
+      </p>
+    </div>
   )
 }
 

@@ -68,53 +68,18 @@ export function Home() {
       )}
       <div className="cards">
         {projects?.map((p) => (
-          <article key={p.id} className="card" aria-label={p.name}>
-            <Link to={`/${p.id}/${p.clips === 0 ? 'gather' : 'switch'}`}>
-              <CoveragePicture project={p} />
-              <div className="facts">
-                <h3>{p.name}</h3>
-                <div style={{ color: 'var(--ink-quiet)' }}>
-                  {p.hurt
-                    ? 'damaged: cannot be opened. Stop Pendolo and run “./pendolo restore”'
-                    : p.clips === 0
-                      ? 'empty'
-                      : `${p.angles} angles · ${p.clips} files · ${printLength(p.masterSeconds)}`}{' '}
-                  · changed {new Date(p.changedAt).toLocaleDateString()}
-                </div>
-              </div>
-            </Link>
-            <div className="actions">
-              <Button
-                type="text"
-                size="small"
-                style={{ color: 'var(--ink)' }}
-                icon={<Pencil size={14} />}
-                aria-label={`Rename ${p.name}`}
-                onClick={() => setNaming({ kind: 'rename', project: p })}
-              />
-              <Button
-                type="text"
-                size="small"
-                style={{ color: 'var(--ink)' }}
-                icon={<Copy size={14} />}
-                aria-label={`Duplicate ${p.name}`}
-                onClick={() =>
-                  attempt(async () => {
-                    await send('POST', `/projects/${p.id}/duplicate`)
-                    void message.success('Duplicated')
-                  })
-                }
-              />
-              <Button
-                type="text"
-                size="small"
-                style={{ color: 'var(--ink)' }}
-                icon={<Trash2 size={14} />}
-                aria-label={`Delete ${p.name}`}
-                onClick={() => remove(p)}
-              />
-            </div>
-          </article>
+          <Card
+            key={p.id}
+            project={p}
+            onRename={() => setNaming({ kind: 'rename', project: p })}
+            onDuplicate={() =>
+              attempt(async () => {
+                await send('POST', `/projects/${p.id}/duplicate`)
+                void message.success('Duplicated')
+              })
+            }
+            onDelete={() => remove(p)}
+          />
         ))}
       </div>
       {naming && (
@@ -135,6 +100,54 @@ export function Home() {
         />
       )}
     </div>
+  )
+}
+
+interface CardProps {
+  readonly project: ProjectSummary
+  readonly onRename: () => void
+  readonly onDuplicate: () => Promise<unknown>
+  readonly onDelete: () => Promise<unknown>
+}
+
+/** A project: what it covers, how large it is, and what can be done with it as a whole. */
+function Card({ project: p, onRename, onDuplicate, onDelete }: CardProps) {
+  return (
+    <article className="card" aria-label={p.name}>
+      <Link to={`/${p.id}/${p.clips === 0 ? 'gather' : 'switch'}`}>
+        <CoveragePicture project={p} />
+        <div className="facts">
+          <h3>{p.name}</h3>
+          <div style={{ color: 'var(--ink-quiet)' }}>
+            {p.hurt
+              ? 'damaged: cannot be opened. Stop Pendolo and run “./pendolo restore”'
+              : p.clips === 0
+                ? 'empty'
+                : `${p.angles} angles · ${p.clips} files · ${printLength(p.masterSeconds)}`}{' '}
+            · changed {new Date(p.changedAt).toLocaleDateString()}
+          </div>
+        </div>
+      </Link>
+      <div className="actions">
+        <Button type="text" size="small" style={{ color: 'var(--ink)' }} icon={<Pencil size={14} />} aria-label={`Rename ${p.name}`} onClick={onRename} />
+        <Button
+          type="text"
+          size="small"
+          style={{ color: 'var(--ink)' }}
+          icon={<Copy size={14} />}
+          aria-label={`Duplicate ${p.name}`}
+          onClick={() => void onDuplicate()}
+        />
+        <Button
+          type="text"
+          size="small"
+          style={{ color: 'var(--ink)' }}
+          icon={<Trash2 size={14} />}
+          aria-label={`Delete ${p.name}`}
+          onClick={() => void onDelete()}
+        />
+      </div>
+    </article>
   )
 }
 

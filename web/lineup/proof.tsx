@@ -201,7 +201,10 @@ interface ButtonsProps extends Pick<ProofProps, 'clip' | 'placement' | 'edit' | 
 /** What can be done about a place. */
 function Buttons({ clip, placement, edit, flam, onFlam, onSearchNear, rival, placeAt }: ButtonsProps) {
   return (
-    <div className="buttons">
+    // A button that was clicked gives the keys back: Enter accepts, it does not press the same button again.
+    // biome-ignore lint/a11y/noStaticElementInteractions: it only watches clicks on the buttons within
+    // biome-ignore lint/a11y/useKeyWithClickEvents: who uses keys keeps the focus
+    <div className="buttons" onClick={(e) => e.detail > 0 && document.activeElement instanceof HTMLElement && document.activeElement.blur()}>
       {placement && (
         <>
           <Button type="primary" size="small" onClick={() => edit([{ type: 'accept', clipIds: [clip.id] }], 'accept')} disabled={placement.verdict === 'sure'}>

@@ -238,20 +238,7 @@ function SheetLine({ index, top, line, width, pulse, marks, spans, waves, onsets
             ♩ {tempo.toFixed(1)}
           </text>
         )}
-        {spans
-          ?.map((span) => ({ span, box: shade(span) }))
-          .map(({ span, box }) =>
-            box ? (
-              <g key={span.from}>
-                <rect x={box.x} y={97} width={Math.max(0, box.width - 1)} height={2} fill="var(--ink)" fillOpacity={SPAN_INK[span.kind]} />
-                {box.width > 54 && span.kind !== 'silence' && (
-                  <text x={box.x + 1} y={109} fontSize="10.5" fontStyle="italic" fill="var(--ink-quiet)">
-                    {span.kind}
-                  </text>
-                )}
-              </g>
-            ) : null,
-          )}
+        {spans && <SpanFeet spans={spans} shade={shade} />}
         {beats.length === 0 && pulse && !spans && (
           <text x={LEFT} y={99} fontSize="11" fill="var(--ink-quiet)">
             no pulse here
@@ -270,6 +257,34 @@ function SheetLine({ index, top, line, width, pulse, marks, spans, waves, onsets
       </svg>
       <div ref={head} className="playhead" style={{ height: 90 }} />
     </div>
+  )
+}
+
+/** What is to be heard, below the line: speech, music, applause, silence. */
+function SpanFeet({
+  spans,
+  shade,
+}: {
+  spans: NonNullable<Sheet['spans']>
+  shade: (range: { from: number; to: number }) => { x: number; width: number } | null
+}) {
+  return (
+    <>
+      {spans
+        .map((span) => ({ span, box: shade(span) }))
+        .map(({ span, box }) =>
+          box ? (
+            <g key={span.from}>
+              <rect x={box.x} y={97} width={Math.max(0, box.width - 1)} height={2} fill="var(--ink)" fillOpacity={SPAN_INK[span.kind]} />
+              {box.width > 54 && span.kind !== 'silence' && (
+                <text x={box.x + 1} y={109} fontSize="10.5" fontStyle="italic" fill="var(--ink-quiet)">
+                  {span.kind}
+                </text>
+              )}
+            </g>
+          ) : null,
+        )}
+    </>
   )
 }
 

@@ -75,20 +75,7 @@ export function MarkEditor({ project, marks, edit, onRemove }: Props) {
           <Button size="small" icon={<Trash2 size={13} />} aria-label={`Remove ${one ? only.name : many}`} onClick={onRemove} />
         </Tooltip>
       </div>
-      <div className="line" role="radiogroup" aria-label="Colour">
-        {Array.from({ length: HUE_COUNT }, (_, hue) => (
-          <button
-            type="button"
-            key={hue}
-            className="swatch"
-            role="radio"
-            aria-checked={same((m) => m.hue) === hue}
-            aria-label={`Colour ${hue + 1}`}
-            style={{ background: hueOf(hue) }}
-            onClick={() => change({ hue }, 'colour a mark')}
-          />
-        ))}
-      </div>
+      <Swatches hue={same((m) => m.hue)} onHue={(hue) => change({ hue }, 'colour a mark')} />
       {one && (
         <Input.TextArea
           key={`${only.id}${only.text}`}
@@ -129,11 +116,39 @@ export function MarkEditor({ project, marks, edit, onRemove }: Props) {
         <Button
           size="small"
           title="Film and exchange files from its beginning to its end; the whole master comes back in Switch"
-          onClick={() => edit([{ type: 'keep', start: only.time, end: only.end }], 'film one part')}
+          onClick={() =>
+            edit(
+              [
+                { type: 'wholeMaster', cutId: doc.activeCutId },
+                { type: 'keep', start: only.time, end: only.end },
+              ],
+              'film one part',
+            )
+          }
         >
           Film only this part
         </Button>
       )}
     </fieldset>
+  )
+}
+
+/** The colours a mark may have; none is chosen where several marks differ. */
+function Swatches({ hue: chosen, onHue }: { hue: number | undefined; onHue: (hue: number) => void }) {
+  return (
+    <div className="line" role="radiogroup" aria-label="Colour">
+      {Array.from({ length: HUE_COUNT }, (_, hue) => (
+        <button
+          type="button"
+          key={hue}
+          className="swatch"
+          role="radio"
+          aria-checked={hue === chosen}
+          aria-label={`Colour ${hue + 1}`}
+          style={{ background: hueOf(hue) }}
+          onClick={() => onHue(hue)}
+        />
+      ))}
+    </div>
   )
 }

@@ -127,33 +127,59 @@ export function MarksList({ project, edit }: Pick<StageProps, 'project' | 'edit'
             const row = rows[index]
             const { mark } = row
             return (
-              <button
-                type="button"
+              <MarkRow
                 key={row.key}
-                role="option"
-                aria-selected={mark !== null && chosen.has(mark.id)}
-                aria-current={index === here}
-                aria-label={`Go to ${row.name || 'a mark without a name'}`}
-                className="mark-row"
-                style={{ transform: `translateY(${start}px)`, height: ROW }}
+                row={row}
+                chosen={mark !== null && chosen.has(mark.id)}
+                here={index === here}
+                top={start}
+                label={printTimecode(row.time, style, doc.settings.startFrame)}
+                kind={mark && shown === 'all' ? mark.kind : ''}
                 onClick={(e) => choose(row, e)}
-              >
-                <span className={mark?.end === undefined ? 'flag' : 'flag range'} style={{ background: mark ? hueOf(mark.hue) : 'var(--quiet)' }} />
-                <span className="mono">{printTimecode(row.time, style, doc.settings.startFrame)}</span>
-                <span className="what" title={mark?.text}>
-                  {row.name || '–'}
-                  {mark?.text && <em> {mark.text}</em>}
-                </span>
-                <span className="quiet">
-                  {row.end !== undefined && `${printLength((row.end - row.time) / 705_600_000)} `}
-                  {mark && shown === 'all' ? mark.kind : ''}
-                </span>
-              </button>
+              />
             )
           })}
         </div>
       </div>
       <MarkEditor project={project} marks={marksOf(doc).filter((m) => chosen.has(m.id))} edit={edit} onRemove={remove} />
     </>
+  )
+}
+
+interface MarkRowProps {
+  readonly row: Row
+  readonly chosen: boolean
+  /** Whether the playhead stands on it. */
+  readonly here: boolean
+  readonly top: number
+  readonly label: string
+  readonly kind: string
+  readonly onClick: (event: React.MouseEvent) => void
+}
+
+function MarkRow({ row, chosen, here, top, label, kind, onClick }: MarkRowProps) {
+  const { mark } = row
+  return (
+    <button
+      type="button"
+      role="option"
+      aria-selected={chosen}
+      aria-current={here}
+      aria-label={`Go to ${row.name || 'a mark without a name'}`}
+      className="mark-row"
+      style={{ transform: `translateY(${top}px)`, height: ROW }}
+      onClick={onClick}
+    >
+      <span className={mark?.end === undefined ? 'flag' : 'flag range'} style={{ background: mark ? hueOf(mark.hue) : 'var(--quiet)' }} />
+      <span className="mono">{label}</span>
+      <span className="what" title={mark?.text}>
+        {row.name || '–'}
+        {mark?.text && <em> {mark.text}</em>}
+      </span>
+      <span className="quiet">
+        {row.end !== undefined && `${printLength((row.end - row.time) / 705_600_000)} `}
+        {kind}
+      </span>
+    </button>
   )
 }
