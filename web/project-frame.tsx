@@ -1,6 +1,6 @@
 import type { ProjectState } from '@pendolo/api'
 import { marksOf, pointsOf, projectRate } from '@pendolo/core/project'
-import { type Flicks, flicks, frameAt, frameStart } from '@pendolo/core/time'
+import { FLICKS_PER_SECOND, type Flicks, flicks } from '@pendolo/core/time'
 import { Button, Input, Modal, Result, Spin, Tooltip } from 'antd'
 import { Redo2, Undo2 } from 'lucide-react'
 import { type ComponentType, lazy, type ReactNode, Suspense, useEffect, useState } from 'react'
@@ -94,8 +94,8 @@ function Opened({ project, stage }: { project: ProjectState; stage: StagePath })
   // Mounted anew for each project: what played in one does not go on in another.
   useEffect(() => () => engine.stop(), [])
   const rate = projectRate(project.doc.settings)
-  const frame = (by: number) => engine.seek(frameStart(frameAt(engine.now(), rate) + by, rate))
-  const second = (by: number) => engine.seek(flicks(engine.now() + by * 705_600_000))
+  const frame = (by: number) => engine.stepFrames(by, rate)
+  const second = (by: number) => engine.shift(flicks(by * FLICKS_PER_SECOND))
 
   const hold = { preventDefault: true }
   useHotkeys('space', () => engine.toggle(), hold)

@@ -274,6 +274,22 @@ describe('along the film', () => {
     expect(engine.filmTime).toBeNull()
   })
 
+  test('single frames and seconds lead over the joins, on and back', async () => {
+    const engine = await film()
+    const rate = { num: 25, den: 1 }
+    engine.follow('film')
+    engine.seek(seconds(9.96))
+    engine.stepFrames(1, rate)
+    // The black lies between.
+    expect([engine.now(), engine.filmTime]).toEqual([seconds(30), seconds(10)])
+    engine.stepFrames(-1, rate)
+    expect([engine.now(), engine.filmTime]).toEqual([seconds(9.96), seconds(9.96)])
+    engine.shift(seconds(4))
+    expect([engine.now(), engine.filmTime]).toEqual([seconds(30.96), seconds(13.96)])
+    engine.shift(seconds(-100))
+    expect(engine.now()).toBe(0)
+  })
+
   test('when the film changes while it plays, the same picture is gone on with', async () => {
     const engine = await film()
     engine.follow('film')

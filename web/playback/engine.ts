@@ -1,4 +1,4 @@
-import { FLICKS_PER_SECOND, type Flicks, flicks, programmeLength, programmeTimesOf, runAt, ZERO } from '@pendolo/core/time'
+import { FLICKS_PER_SECOND, type Flicks, flicks, frameAt, frameStart, programmeLength, programmeTimesOf, type Rate, runAt, ZERO } from '@pendolo/core/time'
 import type { Click } from './clicks.ts'
 import { SoundDesk } from './sound.ts'
 import type { Along, ClockMap, FromWorker, Passage, PictureHealth, PlayModel, TileSource, ToWorker } from './types.ts'
@@ -301,6 +301,16 @@ export class Engine {
   /** Goes to an instant of the master; playing goes on from there. */
   seek(time: Flicks): void {
     this.#stand(this.#fromMaster(time))
+  }
+
+  /** Goes so many frames on, or back, on what it plays along: in the film over its joins. */
+  stepFrames(by: number, rate: Rate): void {
+    this.#stand(frameStart(frameAt(this.#here(), rate) + by, rate))
+  }
+
+  /** Goes on, or back, by a time on what it plays along. */
+  shift(by: Flicks): void {
+    this.#stand(flicks(this.#here() + by))
   }
 
   /** Place in the film, where it plays along the film; else null. */
