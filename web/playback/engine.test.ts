@@ -30,7 +30,7 @@ jest.mock('./sound.ts', () => ({
   },
 }))
 
-const seconds = (s: number) => flicks(s * FLICKS_PER_SECOND)
+const seconds = (s: number) => flicks(Math.round(s * FLICKS_PER_SECOND))
 const span = (start: number, end: number) => ({ start: seconds(start), end: seconds(end) })
 const model = (end = 60, event = span(0, end)): PlayModel =>
   ({ angles: [], clips: [], sounds: [], points: {}, cutId: 'cut', runs: [], standIn: 'next', event, film: span(0, end) }) as unknown as PlayModel
