@@ -4,7 +4,7 @@ import * as yup from 'yup'
 import { type Fields, id, ids, length, stretch } from './parts.ts'
 
 const shift = yup.number().min(-2).max(2)
-const view = yup
+const cutout = yup
   .object({
     x: shift.required(),
     y: shift.required(),
@@ -15,7 +15,7 @@ const view = yup
   .noUnknown()
 const look = yup.object(Object.fromEntries(Object.entries(LOOK_BOUNDS).map(([key, [least, most]]) => [key, yup.number().min(least).max(most)]))).noUnknown()
 const exception = stretch
-  .shape({ id: id.required(), angleId: id.required(), view: view.optional().default(undefined), look: look.optional().default(undefined) })
+  .shape({ id: id.required(), angleId: id.required(), cutout: cutout.optional().default(undefined), look: look.optional().default(undefined) })
   .noUnknown()
 const part = yup.number().min(-2).max(2)
 const layer = stretch
@@ -36,7 +36,7 @@ const layer = stretch
   .noUnknown()
 
 export const pictureFields: Fields<PictureEdit> = {
-  seeAngle: { angleId: id.required(), view: view.nullable().optional().default(undefined), look: look.nullable().optional().default(undefined) },
+  seeAngle: { angleId: id.required(), cutout: cutout.nullable().optional().default(undefined), look: look.nullable().optional().default(undefined) },
   exceptions: { exceptions: yup.array(exception.required()).max(10_000).required() },
   removeExceptions: { exceptionIds: ids },
   layers: { cutId: id.required(), layers: yup.array(layer.required()).max(10_000).required() },

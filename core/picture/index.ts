@@ -1,3 +1,3 @@
 export { FRAMINGS, type Framing, framedRect, type Rect } from './framing.ts'
-export { LOOK_BOUNDS, type Look, type View } from './look.ts'
+export { type Cutout, LOOK_BOUNDS, type Look } from './look.ts'
 export { type Seating, seat } from './seating.ts'

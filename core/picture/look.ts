@@ -1,5 +1,5 @@
 /** What of a picture is seen, on top of how it is fitted: shift, size, turn. */
-export interface View {
+export interface Cutout {
   /** Shift in parts of the frame's width and height, −2 to 2; to the right and down. */
   readonly x: number
   readonly y: number
@@ -24,7 +24,7 @@ export interface Look {
   readonly saturation?: number
 }
 
-/** Least and greatest of each number of a look or a view. */
+/** Least and greatest of each number of a look or a cutout. */
 export const LOOK_BOUNDS: Readonly<Record<keyof Look, readonly [number, number]>> = {
   exposure: [-5, 5],
   warmth: [-1, 1],

@@ -1,4 +1,4 @@
-import type { Look, View } from '../picture/index.ts'
+import type { Cutout, Look } from '../picture/index.ts'
 import { drafted, type Reducers } from './drawer.ts'
 import { own } from './ids.ts'
 import { angleOf, cutOf, EditError } from './lookup.ts'
@@ -6,7 +6,7 @@ import type { Layer, PictureException } from './types.ts'
 
 export type PictureEdit =
   /** What is seen of an angle's pictures, and how they are corrected; null goes back to none. */
-  | { type: 'seeAngle'; angleId: string; view?: View | null; look?: Look | null }
+  | { type: 'seeAngle'; angleId: string; cutout?: Cutout | null; look?: Look | null }
   /** Sets exceptions for stretches, those of the same id anew. */
   | { type: 'exceptions'; exceptions: PictureException[] }
   | { type: 'removeExceptions'; exceptionIds: string[] }
@@ -18,10 +18,10 @@ export type PictureEdit =
 const SHOWS = { inset: 'angleId', background: 'angleId', still: 'fileId', title: 'text' } as const
 
 export const pictureReducers: Reducers<PictureEdit> = {
-  seeAngle: drafted((doc, { angleId, view, look }) => {
+  seeAngle: drafted((doc, { angleId, cutout, look }) => {
     const angle = angleOf(doc, angleId)
-    if (view === null) delete angle.view
-    else if (view !== undefined) angle.view = view
+    if (cutout === null) delete angle.cutout
+    else if (cutout !== undefined) angle.cutout = cutout
     if (look === null) delete angle.look
     else if (look !== undefined) angle.look = look
   }),

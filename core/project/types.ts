@@ -1,6 +1,6 @@
 import type { Choice, Magnet, StandIn } from '../cut/index.ts'
 import type { Verdict } from '../lineup/index.ts'
-import type { Framing, Look, View } from '../picture/index.ts'
+import type { Cutout, Framing, Look } from '../picture/index.ts'
 import type { SpanKind } from '../speech/index.ts'
 import { FLICKS_PER_SECOND, type Flicks, flicks, type Jump } from '../time/index.ts'
 
@@ -26,7 +26,7 @@ export interface Angle {
   hue: number
   framing: Framing
   /** What of the picture is seen, in numbers; on top of `framing`. */
-  view?: View
+  cutout?: Cutout
   /** How its pictures are corrected. */
   look?: Look
   /** Metres between the loudspeakers and the camera: its sound comes that much late, its picture does not. */
@@ -241,7 +241,7 @@ export interface PictureException {
   angleId: string
   from: Flicks
   to: Flicks
-  view?: View
+  cutout?: Cutout
   look?: Look
 }
 
