@@ -56,7 +56,22 @@ describe('several recordings as one master', () => {
           if (there.length > 0) expect(sum).toBeCloseTo(1, 6)
         },
       ),
-      { numRuns: 1000 },
+      {
+        numRuns: 1000,
+        examples: [
+          [
+            [
+              { start: 0, length: 4 },
+              { start: 1, length: 4 },
+              { start: 2, length: 4 },
+              { start: 0, length: 1 },
+            ],
+            'crossfade',
+            2,
+            3,
+          ],
+        ],
+      },
     )
   })
 })

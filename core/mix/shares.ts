@@ -88,7 +88,9 @@ function changeAt(recordings: readonly Recorded[], before: Turn | undefined, aft
   if (!before || !after || before.to !== after.from) return null
   const of = (id: string) => recordings.find((r) => r.id === id) as Recorded
   const [a, b] = [of(before.id), of(after.id)]
-  const [low, high] = [Math.max(a.start, b.start, before.from), Math.min(a.end, b.end, after.to)]
+  // A turn may be shorter than its changes: each has only the half of it that is its own.
+  const middle = (turn: Turn) => Math.round((turn.from + turn.to) / 2)
+  const [low, high] = [Math.max(a.start, b.start, middle(before)), Math.min(a.end, b.end, middle(after))]
   const length = Math.min(fade, high - low)
   if (length <= 0) return null
   const from = Math.max(low, Math.min(high - length, Math.round(before.to - length / 2)))
