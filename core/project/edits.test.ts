@@ -104,6 +104,14 @@ describe('edits', () => {
     expect(Object.keys(lost.placements).sort()).toEqual(['a1', 'b1', 'master'])
   })
 
+  test('the master has no other place, even when it is unlocked: a search leaves it, a hand is told so', () => {
+    const doc = apply(project(), { type: 'lock', clipIds: ['master'], locked: false })
+    const search = (edit: Pick<Extract<Edit, { type: 'place' }>, 'placements' | 'loose'>) => apply(doc, { type: 'place', by: 'search', ...edit })
+    expect(search({ placements: {}, loose: { master: 'nothing fits' } }).placements.master).toMatchObject({ start: 0, method: 'master' })
+    expect(search({ placements: { master: placement(5) }, loose: {} }).placements.master.start).toBe(0)
+    expect(() => apply(doc, { type: 'place', by: 'hand', placements: { master: placement(5) }, loose: {} })).toThrow(/choose another master/)
+  })
+
   test('a locked clip does not move and cannot be parked', () => {
     const doc = apply(project(), { type: 'lock', clipIds: ['a1'], locked: true })
     expect(() => apply(doc, { type: 'nudge', clipIds: ['a1'], by: flicks(1) })).toThrow(/unlock/)

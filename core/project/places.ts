@@ -85,8 +85,13 @@ function proven(doc: ProjectDoc, id: string, { proofs = {} }: Placing): void {
   if (proof !== undefined) doc.proofs[id] = proof
 }
 
-/** A search may end after a clip has gone; a person names only clips that are there. */
+/** A search may end after a clip has gone or has become the master; a person names only clips that can be placed. */
 function isThere(doc: ProjectDoc, id: string, by: Placing['by']): boolean {
+  if (id === doc.master.clipIds[0]) {
+    // All others lie by its clock: it has its place by being the master.
+    if (by === 'hand') throw new EditError('the master has no other place; choose another master first')
+    return false
+  }
   if (own(doc.clips, id)) return true
   if (by === 'hand') throw new EditError('this clip is not in the project')
   return false
