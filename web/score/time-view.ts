@@ -12,11 +12,15 @@ const SHORTEST = 0.4
 
 /**
  * A view of a stretch of time that can be zoomed and moved, and turns the page when the playhead leaves it while playing.
- * @param whole all that there is to see; at first its part after 0 is seen
+ * @param whole all that there is to see; at first the part after 0 is seen, or that around the playhead
  */
 export function useTimeView(whole: TimeView, initialSpan: number) {
   const { from: first, span: all } = whole
-  const [view, setView] = useState<TimeView>({ from: 0, span: Math.min(initialSpan, Math.max(1, all)) })
+  const [view, setView] = useState<TimeView>(() => {
+    const span = Math.min(initialSpan, Math.max(1, all))
+    const now = engine.now() / FLICKS_PER_SECOND
+    return { span, from: now >= 0 && now <= span * 0.97 ? 0 : Math.max(first, Math.min(Math.max(first, first + all - span), now - span / 2)) }
+  })
   const fit = useCallback(
     (from: number, span: number): TimeView => {
       const s = Math.max(SHORTEST, Math.min(Math.max(1, all), span))
@@ -27,10 +31,15 @@ export function useTimeView(whole: TimeView, initialSpan: number) {
   const zoom = useCallback((factor: number, around: number) => setView((v) => fit(around - (around - v.from) * factor, v.span * factor)), [fit])
   const move = useCallback((by: number) => setView((v) => fit(v.from + by, v.span)), [fit])
   const show = useCallback((from: number, span?: number) => setView((v) => fit(from, span ?? v.span)), [fit])
+  const last = useRef(engine.now())
   useEffect(
     () =>
       engine.subscribe(() => {
-        const now = engine.now() / FLICKS_PER_SECOND
+        // Only a playhead that moves takes the view along: who looks elsewhere and edits there stays there.
+        const at = engine.now()
+        if (at === last.current) return
+        last.current = at
+        const now = at / FLICKS_PER_SECOND
         setView((v) => (now < v.from || now > v.from + v.span * 0.97 ? fit(engine.getState().playing ? now - v.span * 0.08 : now - v.span / 2, v.span) : v))
       }),
     [fit],

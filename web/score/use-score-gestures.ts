@@ -87,7 +87,7 @@ export function useScoreGestures({ ref, geometry, points, angles, recorded, rate
     {
       onDrag: ({ first, last, tap, xy, initial, shiftKey, event, memo }) => {
         // What stands over the drawing (the overview) has gestures of its own.
-        if (first && event.target instanceof Element && event.target.closest('[data-own-gestures]')) return { mine: null }
+        if (event.target instanceof Element && event.target.closest('[data-own-gestures]')) return { mine: null }
         const [x] = local(xy)
         const [x0, y0] = local(initial)
         if (tap) {
