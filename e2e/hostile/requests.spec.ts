@@ -2,6 +2,7 @@ import { execFileSync } from 'node:child_process'
 import { copyFileSync } from 'node:fs'
 import { request } from 'node:http'
 import path from 'node:path'
+import { EDIT_TYPES } from '@pendolo/core/project'
 import { expect, test } from '@playwright/test'
 import fc from 'fast-check'
 import { scratch, TestServer } from '../server.ts'
@@ -237,27 +238,7 @@ test('random JSON to every route is never a fault of the server, and always answ
     list: fc.array(tie('any'), { maxLength: 4 }),
     object: fc.dictionary(fc.oneof(word, fc.string()), tie('any'), { maxKeys: 5 }),
   }))
-  const edit = fc
-    .tuple(
-      fc.constantFrom(
-        'settings',
-        'addClips',
-        'place',
-        'nudge',
-        'addMarks',
-        'found',
-        'choose',
-        'paint',
-        'roll',
-        'keep',
-        'strip',
-        'correctPulse',
-        'setPulse',
-        'moveClips',
-      ),
-      value.object,
-    )
-    .map(([type, rest]) => ({ edits: [{ ...(rest as object), type }] }))
+  const edit = fc.tuple(fc.constantFrom(...EDIT_TYPES), value.object).map(([type, rest]) => ({ edits: [{ ...(rest as object), type }] }))
   await fc.assert(
     fc.asyncProperty(fc.constantFrom(...routes), fc.oneof(value.any, edit), async ([method, target], body) => {
       const answer = await ask(method, target, method === 'GET' ? null : JSON.stringify(body))

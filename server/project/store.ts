@@ -494,7 +494,7 @@ export class ProjectStore {
     const [row] = await this.#db
       .select()
       .from(proofs)
-      .where(and(eq(proofs.projectId, projectId), eq(proofs.id, doc.proofs[clipId] ?? clipId)))
+      .where(and(eq(proofs.projectId, projectId), eq(proofs.id, Object.hasOwn(doc.proofs, clipId) ? doc.proofs[clipId] : clipId)))
     if (!row) throw new NotFound('there is no proof for this clip yet; line it up first')
     return JSON.parse(row.proof)
   }
