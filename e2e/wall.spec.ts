@@ -46,7 +46,7 @@ async function look(page: Page, label: string) {
 /** How far what is shown lies before (−) or after what is heard, frames: the middle, and what 5 % are below and above. */
 async function compareWithSound(page: Page): Promise<{ low: number; median: number; high: number }> {
   const off: number[] = []
-  for (let round = 0; round < 36; round++) {
+  for (let round = 0; round < 20; round++) {
     for (const [i, name] of ['Cam a', 'Cam b', 'Cam c'].entries()) {
       const { read, seconds } = await look(page, `Picture of ${name}`)
       if (!read) continue
@@ -57,7 +57,7 @@ async function compareWithSound(page: Page): Promise<{ low: number; median: numb
     }
     await page.waitForTimeout(90)
   }
-  expect(off.length).toBeGreaterThan(90)
+  expect(off.length).toBeGreaterThan(50)
   off.sort((a, b) => a - b)
   const at = (share: number) => off[Math.floor(share * (off.length - 1))]
   return { low: at(0.05), median: at(0.5), high: at(0.95) }
