@@ -1,6 +1,6 @@
 import fc from 'fast-check'
 import { type Flicks, flicks, frameStart } from '../time/index.ts'
-import { CutError, choose, join, nearestIndex, paint, pointAt, pulled, reassign, roll, type SwitchPoint, stretchOf } from './index.ts'
+import { CutError, choose, join, nearestIndex, paint, pointAt, pulled, reassign, roll, type SwitchPoint } from './index.ts'
 
 const t = (n: number) => flicks(n * 1000)
 const point = (n: number, angleId: string): SwitchPoint => ({ time: t(n), angleId })
@@ -80,12 +80,6 @@ describe('switch points', () => {
     expect(() => join([point(5, 'a')], t(2))).toThrow(/no cut/)
     expect(() => roll([], t(2), t(3), t(1))).toThrow(CutError)
     expect(() => paint([], t(3), t(3), { angleId: 'a' })).toThrow(CutError)
-  })
-
-  test('a stretch ends at the next point or at the end', () => {
-    const points = [point(0, 'a'), point(5, 'b')]
-    expect(stretchOf(points, 0, t(9))).toEqual({ start: 0, end: 5000 })
-    expect(stretchOf(points, 1, t(9))).toEqual({ start: 5000, end: 9000 })
   })
 })
 

@@ -12,7 +12,6 @@ export {
   STAND_INS,
   type StandIn,
   type SwitchPoint,
-  stretchOf,
   TRANSITION_KINDS,
   type Transition,
   type TransitionKind,

@@ -40,11 +40,6 @@ export function pointAt(points: Points, time: Flicks): number {
   return lastUpTo(points.length, (i) => points[i].time, time)
 }
 
-/** Half-open stretch [start, end) ruled by point `index`; the last one ends at `end`. */
-export function stretchOf(points: Points, index: number, end: Flicks): { start: Flicks; end: Flicks } {
-  return { start: points[index].time, end: points[index + 1]?.time ?? end }
-}
-
 /**
  * The list with points [from, to) replaced. Points that repeat the choice before them would be cuts nobody can see: at the
  * seams they are dropped. Untouched points stay the same objects, and nothing but the seams is looked at.

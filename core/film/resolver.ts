@@ -1,7 +1,7 @@
 import { type Points, pointAt, type SwitchPoint, type Transition } from '../cut/index.ts'
 import { type Cut, type FileFacts, type Layer, type PictureSpan, type ProjectDoc, pictureSpans, pointsOf, projectRate } from '../project/index.ts'
-import { FLICKS_PER_SECOND, type Flicks, flicks, nextFrameStart, programmeLength, programmeTimesOf, type Rate, runAt } from '../time/index.ts'
-import { type Material, type PlannedStretch, planFilm } from './plan.ts'
+import { FLICKS_PER_SECOND, type Flicks, flicks, nextFrameStart, programmeLength, type Rate, runAt } from '../time/index.ts'
+import { type Material, planFilm } from './plan.ts'
 import { type Bounds, boundsOf, type FilmRun, filmRuns } from './programme.ts'
 import { Pictures, type Shown } from './seen.ts'
 
@@ -114,16 +114,6 @@ export class FilmResolver {
         run,
       }))
     })
-  }
-
-  /** What a version shows in a range of the master, whether its programme keeps that or not. */
-  planMaster(cutId: string, from: Flicks, to: Flicks): PlannedStretch[] {
-    return planFilm(this.#versions.points(cutId), this.#material, from, to)
-  }
-
-  /** Instants of the film that show an instant of the master. */
-  timesOf(master: Flicks): Flicks[] {
-    return programmeTimesOf(this.runs, master)
   }
 }
 
