@@ -3,6 +3,8 @@ import type { FromWorker, PictureHealth, PictureModel, ToWorker } from './types.
 
 /** Which frames of which copy are decoded already; what is missing arrives when the test says so. */
 const copies = new Map<string, { ready: Set<number>; changed: () => void; closed: boolean }>()
+/** Frames painted, in order; named so that the stand-in of the stream may use it. */
+let mockPainted: number[] = []
 
 jest.mock('./stream.ts', () => ({
   FrameStream: class {
@@ -11,7 +13,7 @@ jest.mock('./stream.ts', () => ({
       this.#copy = { ready: copies.get(url)?.ready ?? new Set(), changed, closed: false }
       copies.set(url, this.#copy)
     }
-    #sample = (frame: number) => (this.#copy.ready.has(frame) ? { displayWidth: 16, displayHeight: 9, draw: () => undefined, frame } : null)
+    #sample = (frame: number) => (this.#copy.ready.has(frame) ? { displayWidth: 16, displayHeight: 9, draw: () => mockPainted.push(frame), frame } : null)
     playing = (frame: number) => this.#sample(frame)
     still = (frame: number) => this.#sample(frame)
     nearest = (frame: number) => {
@@ -84,6 +86,7 @@ const decoded = (url: string, ...frames: number[]) => {
 beforeEach(async () => {
   jest.resetModules()
   copies.clear()
+  mockPainted = []
   refresh = null
   health = null
   told = 0
@@ -180,6 +183,25 @@ describe('the pictures', () => {
     expect(health?.programme.angleId).toBe('a')
     for (let i = 0; i < 100; i++) frame(20)
     expect(health?.programme.angleId).toBe('b')
+  })
+
+  test('what stands on a canvas is painted again only when it would look different', () => {
+    stand(8)
+    rest()
+    decoded('/a1/tile', 200)
+    decoded('/b1/tile', 75)
+    rest()
+    play(8)
+    frame(1)
+    mockPainted = []
+    say({ type: 'model', model: model() })
+    frame(1)
+    expect(mockPainted).toEqual([])
+    const [a, b] = model().angles
+    say({ type: 'model', model: model({ angles: [{ ...a, framing: 'fill' }, b] }) })
+    frame(1)
+    // Both angles and the programme.
+    expect(mockPainted).toEqual([200, 75, 200])
   })
 
   test('a clip by itself is looked at with an offset of its own', () => {

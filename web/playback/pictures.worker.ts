@@ -156,7 +156,8 @@ function draw(tile: Tile, key: string, now: Instant): void {
     if (!sample) return
   }
   const drawKey = sample && got !== null ? `${clip.clipId}:${got}` : 'wait'
-  if (sample && (drawKey !== tile.drawnKey || dirty || (isProgramme && !playing))) {
+  // Painting is the dearest thing here and a pressed key waits for it: what stands on the canvas already is not painted again.
+  if (sample && (drawKey !== tile.drawnKey || (isProgramme && !playing))) {
     paint(tile, sample, clip.angleId)
     tile.drawnKey = drawKey
   } else if (!sample && !tile.drawnKey.startsWith(clip.clipId)) {
@@ -221,6 +222,8 @@ self.addEventListener('message', (event: MessageEvent<ToWorker>) => {
   const message = event.data
   switch (message.type) {
     case 'model': {
+      const reframed = message.model.angles.some(({ id, framing }) => model.angles.find((a) => a.id === id)?.framing !== framing)
+      if (reframed) for (const tile of tiles.values()) tile.drawnKey = ''
       model = message.model
       resolver = resolverOf(model)
       byId = partsOf(model.clips)
