@@ -12,7 +12,7 @@ const within = (workspace, folder, allowed, comment) => ({
   name: `${workspace}-${folder}-knows`,
   severity: 'error',
   comment,
-  from: { path: `^${workspace}/${folder}/`, pathNot: '\\.test\\.tsx?$' },
+  from: { path: `^${workspace}/${folder}/`, pathNot: '\\.(test|contract)\\.tsx?$' },
   to: { path: `^${workspace}/[^/]+/`, pathNot: `^${workspace}/(${allowed.join('|')})[/.]` },
 })
 
@@ -32,11 +32,12 @@ module.exports = {
       within('web', stage, [stage, 'score', 'playback', 'data', 'ui'], 'stages meet in what they share, not in each other'),
     ),
     within('server', 'media', ['media'], 'files and ffmpeg know no projects'),
-    within('server', 'db', ['db', 'media'], 'the database knows no projects'),
+    within('server', 'db', ['db', 'media', 'ports'], 'the database knows no projects'),
+    within('server', 'ports', ['ports'], 'what queue, bus and store must do knows none of them'),
     within('server', 'lineup', ['lineup', 'media'], 'placing knows recordings, not projects'),
     within('server', 'film', ['film', 'media'], 'films are made of what they are given'),
-    within('server', 'project', ['project', 'db', 'media', 'http/events', 'jobs/queue', 'jobs/wanted'], 'projects know no requests'),
-    within('server', 'jobs', ['jobs', 'project', 'lineup', 'film', 'media', 'db', 'http/events'], 'work knows no requests'),
+    within('server', 'project', ['project', 'db', 'media', 'ports', 'jobs/wanted'], 'projects know no requests'),
+    within('server', 'jobs', ['jobs', 'ports', 'project', 'lineup', 'film', 'media', 'db'], 'work knows no requests'),
     {
       name: 'core-has-no-io',
       severity: 'error',

@@ -39,7 +39,15 @@ async function look(page: Page, label: string) {
     const ctx = copy.getContext('2d') as CanvasRenderingContext2D
     ctx.drawImage(canvas, 0, 0)
     const { data } = ctx.getImageData(0, 0, copy.width, copy.height)
-    return { pixels: Array.from(data.filter((_, i) => i % 4 === 1), (v) => String.fromCharCode(v)).join(''), width: copy.width, height: copy.height, seconds }
+    return {
+      pixels: Array.from(
+        data.filter((_, i) => i % 4 === 1),
+        (v) => String.fromCharCode(v),
+      ).join(''),
+      width: copy.width,
+      height: copy.height,
+      seconds,
+    }
   }, label)
   return { read: readPicture(Buffer.from(pixels, 'latin1'), width, height), seconds }
 }

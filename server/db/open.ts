@@ -1,21 +1,19 @@
 import { existsSync, mkdirSync } from 'node:fs'
 import path from 'node:path'
 import { type Client, createClient } from '@libsql/client'
-import type { BatchItem } from 'drizzle-orm/batch'
 import { drizzle, type LibSQLDatabase } from 'drizzle-orm/libsql'
 import { migrate } from 'drizzle-orm/libsql/migrator'
+import type { Write } from '../ports/store.ts'
 import * as schema from './schema.ts'
 
 export type Database = LibSQLDatabase<typeof schema>
-/** A statement that is written together with others; see {@link allOrNone}. */
-export type Statement = BatchItem<'sqlite'>
 
 /**
- * Writes statements as one transaction, on the one connection and without waiting in between: nothing of this process
+ * All writes as one transaction, on the one connection and without waiting in between: nothing of this process
  * comes between them, and a process that ends leaves all of them or none.
  */
-export async function allOrNone(db: Database, statements: readonly Statement[]): Promise<void> {
-  const [first, ...others] = statements
+export async function allOrNone(db: Database, writes: readonly Write[]): Promise<void> {
+  const [first, ...others] = writes
   if (first) await db.batch([first, ...others])
 }
 
@@ -23,6 +21,12 @@ export async function allOrNone(db: Database, statements: readonly Statement[]):
 export function isTaken(error: unknown): boolean {
   for (let at: unknown = error; at instanceof Error; at = at.cause)
     if (/SQLITE_CONSTRAINT|UNIQUE constraint failed/.test(`${(at as { code?: string }).code} ${at.message}`)) return true
+  return false
+}
+
+/** Whether SQLite itself refused it. */
+export function isRefused(error: unknown): boolean {
+  for (let at: unknown = error; at instanceof Error; at = at.cause) if (/SQLITE_/.test(`${(at as { code?: string }).code} ${at.message}`)) return true
   return false
 }
 

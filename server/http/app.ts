@@ -3,7 +3,7 @@ import express, { type Request } from 'express'
 import helmet from 'helmet'
 import type { Logger } from 'pino'
 import type { Workshop } from '../jobs/workshop.ts'
-import type { EventHub } from './events.ts'
+import type { EventStreams } from './event-streams.ts'
 import { ProblemError, problemHandler } from './problems.ts'
 import { editRoutes } from './routes/edits.ts'
 import { exchangeRoutes } from './routes/exchange.ts'
@@ -16,7 +16,7 @@ import { inTime, noPrototypes, onlyOurselves, ownRequests, shallow } from './sec
 const BODY_LIMIT = '4mb'
 
 /** @param port asked at each request, since it is known only after listening */
-export function makeApp(shop: Workshop, events: EventHub, log: Logger, port: () => number): express.Express {
+export function makeApp(shop: Workshop, streams: EventStreams, log: Logger, port: () => number): express.Express {
   const { config } = shop
   const app = express()
   app.disable('x-powered-by')
@@ -48,12 +48,12 @@ export function makeApp(shop: Workshop, events: EventHub, log: Logger, port: () 
   api.use(noPrototypes)
 
   api.get('/health', (_, response) => void response.json({ ok: true }))
-  api.get('/events', (_, response) => events.open(response))
+  api.get('/events', (_, response) => streams.open(response))
 
   materialRoutes(api, shop)
   projectRoutes(api, shop)
   editRoutes(api, shop)
-  jobRoutes(api, shop, events)
+  jobRoutes(api, shop)
   exchangeRoutes(api, shop)
   api.use((request: Request) => {
     throw new ProblemError(404, 'Not found', `there is nothing at ${request.originalUrl.slice(0, 200)}`)

@@ -4,8 +4,9 @@ import { type AddressInfo, connect, type Socket } from 'node:net'
 import type { ServerEvent } from '@pendolo/api'
 import express from 'express'
 import { pino } from 'pino'
+import { LocalBus } from '../jobs/local-bus.ts'
 import { testConfig } from '../testing.ts'
-import { EventHub } from './events.ts'
+import { EventStreams } from './event-streams.ts'
 import { problemHandler } from './problems.ts'
 import { inTime } from './security.ts'
 import { receiveUpload } from './upload.ts'
@@ -81,9 +82,10 @@ test('an upload on which nothing arrives any more is given up, and leaves nothin
 })
 
 test('a page that reads no events is let go; one that reads has all of them in order', async () => {
-  const hub = new EventHub()
+  const bus = new LocalBus()
+  const streams = new EventStreams(bus)
   const app = express()
-  app.get('/events', (_, response) => hub.open(response))
+  app.get('/events', (_, response) => streams.open(response))
   const port = await listening(app)
   const ask = 'GET /events HTTP/1.1\r\nHost: 127.0.0.1\r\n\r\n'
   const deaf = connect(port, '127.0.0.1')
@@ -96,19 +98,19 @@ test('a page that reads no events is let go; one that reads has all of them in o
     heard += chunk
   })
   reader.write(ask)
-  while (hub.pages < 2) await new Promise((resolve) => setTimeout(resolve, 5))
+  while (streams.pages < 2) await new Promise((resolve) => setTimeout(resolve, 5))
   // What the system keeps for a connection on the way is some megabytes as well.
   const event = { type: 'projects', filler: 'x'.repeat(2 ** 20) } as unknown as ServerEvent
-  const first = hub.seq + 1
+  const first = bus.seq + 1
   let sent = 0
-  for (; hub.pages === 2 && sent < 60; sent++) {
-    hub.send(event)
+  for (; streams.pages === 2 && sent < 60; sent++) {
+    bus.send(event)
     await new Promise((resolve) => setTimeout(resolve, 10))
   }
-  expect(hub.pages).toBe(1)
+  expect(streams.pages).toBe(1)
   expect(sent).toBeLessThan(60)
-  hub.send(event)
-  while (!heard.includes(`"seq":${hub.seq}}`)) await new Promise((resolve) => setTimeout(resolve, 10))
+  bus.send(event)
+  while (!heard.includes(`"seq":${bus.seq}}`)) await new Promise((resolve) => setTimeout(resolve, 10))
   const numbers = [...heard.matchAll(/"seq":(\d+)}/g)].map((m) => Number(m[1]))
   expect(numbers).toEqual(Array.from({ length: sent + 1 }, (_, i) => first + i))
   deaf.destroy()

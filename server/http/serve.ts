@@ -8,16 +8,16 @@ import type { Config } from '../config.ts'
 import { type HomeLock, lockHome } from '../db/lock.ts'
 import { databaseFile, openDatabase } from '../db/open.ts'
 import { installHandlers } from '../jobs/handlers.ts'
-import { JobQueue } from '../jobs/queue.ts'
+import { LocalBus } from '../jobs/local-bus.ts'
+import { SqliteQueue } from '../jobs/sqlite-queue.ts'
 import type { Workshop } from '../jobs/workshop.ts'
 import { sweepParts } from '../media/artefacts.ts'
-import { ProjectStore } from '../project/store.ts'
+import { SqliteStore } from '../project/sqlite-store.ts'
 import { recover } from '../recover.ts'
 import { makeApp } from './app.ts'
-import { EventHub } from './events.ts'
+import { EventStreams } from './event-streams.ts'
 
 export interface OpenWorkshop extends Workshop {
-  readonly events: EventHub
   readonly log: Logger
   /** Present where the data folder is this process's alone. */
   readonly lock: HomeLock | null
@@ -44,18 +44,17 @@ export async function openWorkshop(
     if (lock) for (const folder of [config.artefacts, config.films, path.join(config.home, 'backups')]) await sweepParts(folder)
     const before = existsSync(databaseFile(config.home))
     const { db, close } = await openDatabase(config.home, config.migrations)
-    const events = new EventHub()
-    const store = new ProjectStore(db, config, events)
-    const queue = new JobQueue(db, events, log)
+    const events = new LocalBus()
+    const store = new SqliteStore(db, config, events)
+    const queue = new SqliteQueue(db, events, log)
     const analysis = new Analysis(config)
-    const shop: Workshop = { config, store, queue, analysis }
+    const shop: Workshop = { config, store, queue, events, analysis }
     installHandlers(shop)
-    const unkept = lock ? keepBackups(shop, events, log, { atOnce: before, every: backupEvery }) : () => undefined
+    const unkept = lock ? keepBackups(shop, log, { atOnce: before, every: backupEvery }) : () => undefined
     let closing: Promise<void> | null = null
     const shut = async () => {
       unkept()
       await queue.stop()
-      events.closeAll()
       if (lock) await store.close().catch((error) => log.error(error, 'documents could not be written whole'))
       await analysis.close()
       await close()
@@ -63,7 +62,6 @@ export async function openWorkshop(
     }
     return {
       ...shop,
-      events,
       log,
       lock,
       close() {
@@ -78,7 +76,7 @@ export async function openWorkshop(
 }
 
 /** Copies the database at the start, and then after each time in which something was changed; in a worker thread, so nobody waits. */
-function keepBackups({ config, analysis }: Workshop, events: EventHub, log: Logger, { atOnce, every }: { atOnce: boolean; every: number }): () => void {
+function keepBackups({ config, events, analysis }: Workshop, log: Logger, { atOnce, every }: { atOnce: boolean; every: number }): () => void {
   let changed = atOnce
   const listen = events.listen((event) => {
     if (event.type === 'project' || event.type === 'projects') changed = true
@@ -105,7 +103,8 @@ export interface Serving {
 /** Serves the application on 127.0.0.1. @param port 0 takes a free one */
 export async function serve(shop: OpenWorkshop, port: number): Promise<Serving> {
   let actual = port
-  const app = makeApp(shop, shop.events, shop.log, () => actual)
+  const streams = new EventStreams(shop.events)
+  const app = makeApp(shop, streams, shop.log, () => actual)
   const server: Server = createServer(app)
   // Uploads of hours of material take long; what is read has limits of its own.
   server.requestTimeout = 0
@@ -125,7 +124,7 @@ export async function serve(shop: OpenWorkshop, port: number): Promise<Serving> 
   return {
     port: actual,
     async close() {
-      shop.events.closeAll()
+      streams.closeAll()
       server.closeAllConnections()
       await new Promise((resolve) => server.close(resolve))
       await shop.close()

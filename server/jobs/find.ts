@@ -8,8 +8,8 @@ import { artefactPath, completeFiles } from '../media/artefacts.ts'
 import { present } from '../media/originals.ts'
 import type { MicrophoneFile } from '../media/speech.ts'
 import { MediaError } from '../media/words.ts'
-import type { FileRow } from '../project/store.ts'
-import type { JobRun } from './queue.ts'
+import type { JobRun } from '../ports/queue.ts'
+import type { FileRow } from '../ports/store.ts'
 import { exchangeFiles, masterOf, type Workshop } from './workshop.ts'
 
 /** Listens to the master for beats, for parts and loud moments, or for speech. */

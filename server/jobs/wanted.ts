@@ -1,7 +1,7 @@
 import type { Artefact } from '../media/artefacts.ts'
 import { hasArtefact } from '../media/artefacts.ts'
-import type { FileRow } from '../project/store.ts'
-import type { NewJob } from './queue.ts'
+import type { NewJob } from '../ports/queue.ts'
+import type { FileRow } from '../ports/store.ts'
 import type { Workshop } from './workshop.ts'
 
 /** What a newly gathered file needs. */

@@ -4,14 +4,16 @@ import type { Analysis } from '../analysis.ts'
 import type { Config } from '../config.ts'
 import { present } from '../media/originals.ts'
 import { MediaError } from '../media/words.ts'
-import type { FileRow, ProjectStore } from '../project/store.ts'
-import type { JobQueue } from './queue.ts'
+import type { EventBus } from '../ports/bus.ts'
+import type { JobQueue } from '../ports/queue.ts'
+import type { FileRow, ProjectStore } from '../ports/store.ts'
 
 /** What every job works with. */
 export interface Workshop {
   readonly config: Config
   readonly store: ProjectStore
   readonly queue: JobQueue
+  readonly events: EventBus
   readonly analysis: Analysis
 }
 

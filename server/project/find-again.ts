@@ -3,7 +3,7 @@ import { stat } from 'node:fs/promises'
 import path from 'node:path'
 import type { Config } from '../config.ts'
 import { contentKey } from '../media/content.ts'
-import type { FileRow, ProjectStore } from './store.ts'
+import type { FileRow, ProjectStore } from '../ports/store.ts'
 import { mediaBelow } from './walk.ts'
 
 /** After so many media files a search is over: that many are no event any more. */

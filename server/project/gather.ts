@@ -4,14 +4,14 @@ import path from 'node:path'
 import { type Angle, type Clip, clockOf, type Edit, type FileFacts, nextHue, type ProjectDoc } from '@pendolo/core/project'
 import { PROJECT_RATES, type ProjectRate, rateKey } from '@pendolo/core/time'
 import type { Config } from '../config.ts'
-import type { JobQueue } from '../jobs/queue.ts'
 import { fileJobs } from '../jobs/wanted.ts'
 import { contentKey } from '../media/content.ts'
 import { notesFor, probe } from '../media/probe.ts'
 import { MediaError } from '../media/words.ts'
+import type { JobQueue } from '../ports/queue.ts'
+import type { FileRow, ProjectStore } from '../ports/store.ts'
 import { recognise } from './find-again.ts'
 import { allowedPath } from './roots.ts'
-import type { FileRow, ProjectStore } from './store.ts'
 import { mediaBelow } from './walk.ts'
 
 /** Folders that cameras make by themselves and that name no camera. */
@@ -153,17 +153,17 @@ export async function gather(tools: GatherTools, projectId: string, picked: read
       return { rows: all.map(({ folder: _, ...row }) => row), edits, label: label(all.length, all[0].name) }
     },
     (rows) => {
-      const { ids, statements } = queue.prepare(fileJobs(projectId, rows, author))
+      const { ids, writes } = queue.prepare(fileJobs(projectId, rows, author))
       jobIds = ids
-      return statements
+      return writes
     },
   )
   report.known = [...known].map((p) => path.basename(p))
   await queue.announce(jobIds)
   const returned = again.map(({ file, path: now }) => ({ ...file, path: now, name: path.basename(now) }))
   if (returned.length > 0) {
-    const { ids, statements } = queue.prepare(fileJobs(projectId, returned, author))
-    await store.write(statements)
+    const { ids, writes } = queue.prepare(fileJobs(projectId, returned, author))
+    await store.write(writes)
     await queue.announce(ids)
   }
   return report

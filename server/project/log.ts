@@ -1,4 +1,8 @@
+import { and, asc, desc, eq, gt, inArray } from 'drizzle-orm'
 import type { Patch } from 'immer'
+import type { Database } from '../db/open.ts'
+import { edits } from '../db/schema.ts'
+import type { Write } from '../ports/store.ts'
 
 /** One row of a project's log as undo looks at it. */
 export interface LogRow {
@@ -34,4 +38,87 @@ export function touch(a: readonly string[], b: readonly string[]): boolean {
   if (b.some((path) => parents(path).some((p) => set.has(p)))) return true
   const other = new Set(b)
   return a.some((path) => parents(path).some((p) => other.has(p)))
+}
+
+export function logRow(row: typeof edits.$inferSelect): LogRow {
+  return { ...row, state: row.state as RowState, forward: JSON.parse(row.forward) as Patch[], backward: JSON.parse(row.backward) as Patch[] }
+}
+
+/** A step to be written. */
+export interface NewRow {
+  readonly projectId: string
+  readonly seq: number
+  readonly groupId: string
+  readonly label: string
+  readonly forward: string
+  readonly backward: string
+  readonly at: number
+  readonly author: string
+}
+
+/** The log of changes, which is only added to. */
+export class EditLog {
+  readonly #db: Database
+
+  constructor(db: Database) {
+    this.#db = db
+  }
+
+  /**
+   * A new row and what it means for those before it: an undo or redo marks the rows that it took, anything else ends
+   * what its author could have done again. The number of a row is taken once: had another process written since the
+   * document was read, the transaction fails.
+   */
+  writes(row: NewRow, stepOf: { seqs: number[]; state: RowState } | null): Write[] {
+    const own = row.author === '' ? undefined : inArray(edits.author, [row.author, ''])
+    const marked = stepOf ? { state: stepOf.state, which: inArray(edits.seq, stepOf.seqs) } : { state: 'gone', which: and(eq(edits.state, 'undone'), own) }
+    return [
+      this.#db.insert(edits).values({ ...row, state: stepOf ? 'step' : 'done' }),
+      this.#db
+        .update(edits)
+        .set({ state: marked.state })
+        .where(and(eq(edits.projectId, row.projectId), marked.which)),
+    ]
+  }
+
+  /** The row whose group the author's next undo or redo takes. */
+  async next(id: string, direction: 'undo' | 'redo', author: string): Promise<{ label: string; groupId: string } | null> {
+    const [row] = await this.#db
+      .select({ label: edits.label, groupId: edits.groupId })
+      .from(edits)
+      .where(
+        and(
+          eq(edits.projectId, id),
+          eq(edits.state, direction === 'undo' ? 'done' : 'undone'),
+          author === '' ? undefined : inArray(edits.author, [author, '']),
+        ),
+      )
+      .orderBy(direction === 'undo' ? desc(edits.seq) : asc(edits.seq))
+      .limit(1)
+    return row ?? null
+  }
+
+  async rows(id: string, state: RowState): Promise<LogRow[]> {
+    const rows = await this.#db
+      .select()
+      .from(edits)
+      .where(and(eq(edits.projectId, id), eq(edits.state, state)))
+      .orderBy(asc(edits.seq))
+    return rows.map(logRow)
+  }
+
+  /** Rows after one that change the document as it is: all but those taken back for good count, steps too. */
+  async later(id: string, seq: number): Promise<LogRow[]> {
+    const rows = await this.#db
+      .select()
+      .from(edits)
+      .where(and(eq(edits.projectId, id), gt(edits.seq, seq), inArray(edits.state, ['done', 'step'])))
+    return rows.map(logRow)
+  }
+
+  /** Whether any change of a project ever named this; what was brought in by an edit and taken back by undo was named. */
+  async wasNamed(id: string, text: string): Promise<boolean> {
+    const rows = await this.#db.select({ forward: edits.forward }).from(edits).where(eq(edits.projectId, id))
+    return rows.some((r) => r.forward.includes(text))
+  }
 }

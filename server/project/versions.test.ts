@@ -6,10 +6,10 @@ import { layOut, writeEdl, writeOtio } from '@pendolo/core/formats'
 import { applyKeptPatches, migrate, type ProjectDoc, pointsOf } from '@pendolo/core/project'
 import type { Patch } from 'immer'
 import { databaseFile, openDatabase } from '../db/open.ts'
-import { EventHub } from '../http/events.ts'
+import { LocalBus } from '../jobs/local-bus.ts'
 import { exchangeFiles } from '../jobs/workshop.ts'
 import { testConfig } from '../testing.ts'
-import { ProjectStore } from './store.ts'
+import { SqliteStore } from './sqlite-store.ts'
 
 type Row = Record<string, InValue>
 interface Kept {
@@ -41,7 +41,7 @@ async function openOld() {
     }
   client.close()
   const database = await openDatabase(config.home, config.migrations)
-  return { store: new ProjectStore(database.db, config, new EventHub()), close: database.close }
+  return { store: new SqliteStore(database.db, config, new LocalBus()), close: database.close }
 }
 
 /** Every state the first version went through, by its own patches: the undone ones behind the present one. */
@@ -113,7 +113,7 @@ test('a project of the second version, kept in steps behind its last snapshot, o
       await client.execute({ sql: `INSERT INTO ${table} (${names.join(', ')}) VALUES (${names.map(() => '?').join(', ')})`, args: Object.values(row) })
     }
   client.close()
-  const store = new ProjectStore(database.db, config, new EventHub())
+  const store = new SqliteStore(database.db, config, new LocalBus())
   const doc = await store.doc(ID)
   expect(plain(doc)).toEqual(plain(migrate(second.doc)))
   // Its one range for all versions is that of each of them now.

@@ -3,12 +3,11 @@ import { layOut } from '@pendolo/core/formats'
 import type { Router } from 'express'
 import { filmed, partOf } from '../../film/parts.ts'
 import { exchangeFiles, type Workshop } from '../../jobs/workshop.ts'
-import type { EventHub } from '../events.ts'
 import { ProblemError } from '../problems.ts'
 import { authorOf, body } from './asked.ts'
 
 /** Work that is waited for: begun, listed, cancelled, tried again; films that came of it. */
-export function jobRoutes(api: Router, { store, queue }: Workshop, events: EventHub): void {
+export function jobRoutes(api: Router, { store, queue, events }: Workshop): void {
   api.post('/projects/:id/lineup', async (request, response) => {
     const payload = body(request, lineUpBody)
     await store.doc(request.params.id)

@@ -2,39 +2,13 @@ import { randomUUID } from 'node:crypto'
 import type { FilmResult, Job, JobKind, JobState } from '@pendolo/api'
 import { and, asc, desc, eq, inArray } from 'drizzle-orm'
 import type { Logger } from 'pino'
-import { allOrNone, type Database, type Statement } from '../db/open.ts'
+import { allOrNone, type Database } from '../db/open.ts'
 import { jobs } from '../db/schema.ts'
 import { diskWords } from '../disk.ts'
-import type { EventHub } from '../http/events.ts'
 import { Cancelled } from '../media/ffmpeg.ts'
-
-/** What a job handler is given: it reports honestly, and stops when the signal fires. */
-export interface JobRun {
-  readonly jobId: string
-  readonly projectId: string
-  readonly fileId: string | null
-  readonly payload: unknown
-  /** Who asked for it. */
-  readonly author: string
-  readonly signal: AbortSignal
-  report(share: number, detail?: string): void
-}
-
-export interface JobOutcome {
-  readonly detail: string
-  readonly result?: FilmResult
-}
-
-export type JobHandler = (run: JobRun) => Promise<JobOutcome>
-
-export interface NewJob {
-  readonly projectId: string
-  readonly kind: JobKind
-  readonly title: string
-  readonly fileId?: string
-  readonly payload?: unknown
-  readonly author?: string
-}
+import type { EventBus } from '../ports/bus.ts'
+import type { JobHandler, JobQueue, NewJob } from '../ports/queue.ts'
+import type { Write } from '../ports/store.ts'
 
 /** Smaller runs first: hearing comes before seeing, and what a person waits for before what merely improves the view. */
 const PRIORITY: Record<JobKind, number> = { originals: 0, lineup: 0, film: 1, sound: 2, pulse: 3, light: 4 }
@@ -48,17 +22,17 @@ const END_TRIES = [200, 1000, 5000]
 /** Progress is told at most this often, ms. */
 const TELL_EVERY = 200
 
-/** Jobs kept in the database: whatever was waiting or running when the process ended is taken up again at the next start. */
-export class JobQueue {
+/** Jobs kept in SQLite. */
+export class SqliteQueue implements JobQueue {
   readonly #db: Database
-  readonly #events: EventHub
+  readonly #events: EventBus
   readonly #log: Logger
   readonly #handlers = new Map<JobKind, JobHandler>()
   readonly #running = new Map<string, { kind: JobKind; abort: AbortController; alone: boolean; work: Promise<void> }>()
   #stopping = false
   #wake: Promise<void> = Promise.resolve()
 
-  constructor(db: Database, events: EventHub, log: Logger) {
+  constructor(db: Database, events: EventBus, log: Logger) {
     this.#db = db
     this.#events = events
     this.#log = log
@@ -68,7 +42,6 @@ export class JobQueue {
     this.#handlers.set(kind, handler)
   }
 
-  /** Takes up what an earlier process left and begins to work. */
   async resume(): Promise<void> {
     const left = await this.#db.select({ id: jobs.id, crashes: jobs.crashes }).from(jobs).where(eq(jobs.state, 'running'))
     for (const { id, crashes } of left) {
@@ -85,7 +58,6 @@ export class JobQueue {
     this.#poke()
   }
 
-  /** The latest job of a kind for each file of a project. */
   async latest(projectId: string): Promise<Map<string, JobState>> {
     const rows = await this.#db
       .select({ kind: jobs.kind, fileId: jobs.fileId, state: jobs.state })
@@ -95,7 +67,6 @@ export class JobQueue {
     return new Map(rows.map((r) => [`${r.kind} ${r.fileId}`, r.state as JobState]))
   }
 
-  /** Adds a job; an equal one that waits or runs already is returned instead (a double click asks twice). */
   async add(job: NewJob): Promise<string> {
     const payload = JSON.stringify(job.payload ?? {})
     const open = await this.#db
@@ -104,14 +75,13 @@ export class JobQueue {
       .where(and(eq(jobs.projectId, job.projectId), eq(jobs.kind, job.kind), inArray(jobs.state, ['queued', 'running'])))
     const same = open.find((j) => j.fileId === (job.fileId ?? null) && j.payload === payload)
     if (same) return same.id
-    const { ids, statements } = this.prepare([job])
-    await allOrNone(this.#db, statements)
+    const { ids, writes } = this.prepare([job])
+    await allOrNone(this.#db, writes)
     await this.announce(ids)
     return ids[0]
   }
 
-  /** Jobs as statements for somebody's transaction, who then announces them. */
-  prepare(list: readonly NewJob[]): { ids: string[]; statements: Statement[] } {
+  prepare(list: readonly NewJob[]): { ids: string[]; writes: Write[] } {
     const now = Date.now()
     const rows = list.map((job, i) => ({
       id: randomUUID(),
@@ -128,18 +98,16 @@ export class JobQueue {
       createdAt: now + i,
     }))
     // SQLite takes a limited number of values at once.
-    const statements: Statement[] = []
-    for (let at = 0; at < rows.length; at += 500) statements.push(this.#db.insert(jobs).values(rows.slice(at, at + 500)))
-    return { ids: rows.map((r) => r.id), statements }
+    const writes: Write[] = []
+    for (let at = 0; at < rows.length; at += 500) writes.push(this.#db.insert(jobs).values(rows.slice(at, at + 500)))
+    return { ids: rows.map((r) => r.id), writes }
   }
 
-  /** Tells of jobs that were written, and begins to work. */
   async announce(ids: readonly string[]): Promise<void> {
     for (const id of ids) await this.#tell(id)
     this.#poke()
   }
 
-  /** The newest jobs, of one project or in one state where that is asked for. */
   async list(projectId?: string, state?: JobState): Promise<Job[]> {
     const rows = await this.#db
       .select()
@@ -155,7 +123,6 @@ export class JobQueue {
     return row ? publicJob(row) : null
   }
 
-  /** Stops a running job or takes a waiting one out. Ended jobs stay as they are. */
   async cancel(id: string): Promise<void> {
     const running = this.#running.get(id)
     if (running) {
@@ -178,7 +145,6 @@ export class JobQueue {
     this.#poke()
   }
 
-  /** Stops all work; what ran waits again, since it was not what ended the process, and is taken up at the next start. */
   async stop(): Promise<void> {
     this.#stopping = true
     const ids = [...this.#running.keys()]
