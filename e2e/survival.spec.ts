@@ -47,7 +47,7 @@ async function killAndRestart(): Promise<void> {
 test('killed while light copies are made, everything goes on after a restart', async () => {
   ;({ id } = await server.api<{ id: string }>('/projects', { name: 'Survivor' }))
   await server.api(`/projects/${id}/gather`, { paths: [folder] })
-  await until((all) => all.some((j) => j.kind === 'light' && j.state === 'running'))
+  await until((all) => all.some((j) => j.kind === 'copies' && j.state === 'running'))
   await killAndRestart()
   await server.idle()
   const { files } = await server.api<{ files: { name: string; facts: { video: unknown }; ready: { tile: boolean; sound: boolean } }[] }>(`/projects/${id}`)

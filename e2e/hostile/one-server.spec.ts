@@ -226,7 +226,7 @@ test('a job is cancelled within two seconds, and its processes end', async () =>
     await expect.poll(async () => (await jobs()).find((j) => j.id === job.id)?.state, { intervals: [20] }).toBe('cancelled')
     expect(Date.now() - began).toBeLessThan(2000)
   }
-  await cancel('light')
+  await cancel('copies')
   await server.api(`/projects/${id}/pulse`, { find: 'speech' })
   await cancel('pulse')
   await server.api(`/projects/${id}/film`, { width: 640, height: 360, rate: '25/1' })

@@ -12,7 +12,7 @@ import { secondsOf } from '../lineup/outcome.ts'
 import { placeAll } from '../lineup/place-all.ts'
 import type { Recording } from '../lineup/recordings.ts'
 import { artefactPath, hasArtefact } from '../media/artefacts.ts'
-import { makeLightCopies } from '../media/light.ts'
+import { makeLightCopies } from '../media/copies.ts'
 import { makeLuma } from '../media/luma.ts'
 import { present } from '../media/originals.ts'
 import { notesFor } from '../media/probe.ts'
@@ -28,7 +28,7 @@ import { exchangeFiles, masterOf, type Workshop } from './workshop.ts'
 /** Teaches the queue what each kind of job does. */
 export function installHandlers(shop: Workshop): void {
   const { queue } = shop
-  queue.handle('light', (run) => withRoom(shop, run, light))
+  queue.handle('copies', (run) => withRoom(shop, run, copies))
   queue.handle('sound', (run) => withRoom(shop, run, sound))
   queue.handle('lineup', (run) => withRoom(shop, run, lineUp))
   queue.handle('pulse', (run) => withRoom(shop, run, findInMaster))
@@ -68,7 +68,7 @@ async function fileOf(shop: Workshop, run: JobRun): Promise<FileRow> {
   return file
 }
 
-async function light(shop: Workshop, run: JobRun) {
+async function copies(shop: Workshop, run: JobRun) {
   const file = await fileOf(shop, run)
   if (!hasArtefact(shop.config, file.contentKey, 'sharp'))
     await needRoom(shop.config, shop.config.artefacts, LIGHT_BYTES * file.facts.durationSeconds, `the light copy of ${file.name}`)

@@ -8,12 +8,12 @@ import type { Workshop } from './workshop.ts'
 export function fileJobs(projectId: string, files: readonly FileRow[], author = ''): NewJob[] {
   return files.flatMap((file): NewJob[] => [
     ...(file.facts.audio ? [{ projectId, kind: 'sound' as const, title: `sound of ${file.name}`, fileId: file.id, author }] : []),
-    ...(file.facts.video ? [{ projectId, kind: 'light' as const, title: `light copy of ${file.name}`, fileId: file.id, author }] : []),
+    ...(file.facts.video ? [{ projectId, kind: 'copies' as const, title: `light copy of ${file.name}`, fileId: file.id, author }] : []),
   ])
 }
 
 /** What each kind of job leaves; where it is gone, the job is done again. */
-const LEAVES: Readonly<Record<'sound' | 'light', readonly Artefact[]>> = { sound: ['sound', 'peaks', 'analysis', 'findings'], light: ['tile', 'sharp'] }
+const LEAVES: Readonly<Record<'sound' | 'copies', readonly Artefact[]>> = { sound: ['sound', 'peaks', 'analysis', 'findings'], copies: ['tile', 'sharp'] }
 
 /**
  * Queues what files of clips need and nobody is about to make: what an earlier fault left without a job, and what
@@ -28,7 +28,7 @@ export async function queueMissing({ config, store, queue }: Workshop): Promise<
     for (const file of (await store.files(projectId)).filter((f) => used.has(f.id)))
       for (const job of fileJobs(projectId, [file])) {
         const state = latest.get(`${job.kind} ${file.id}`)
-        const whole = LEAVES[job.kind as 'sound' | 'light'].every((a) => hasArtefact(config, file.contentKey, a))
+        const whole = LEAVES[job.kind as 'sound' | 'copies'].every((a) => hasArtefact(config, file.contentKey, a))
         if (!whole && (state === undefined || state === 'done')) await queue.add(job)
       }
   }

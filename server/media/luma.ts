@@ -4,8 +4,8 @@ import { LIGHT_CELLS, type LightTrack } from '@pendolo/core/lineup'
 import type { FileFacts } from '@pendolo/core/project'
 import type { Config } from '../config.ts'
 import { artefactPath, completeFiles, hasArtefact } from './artefacts.ts'
+import { gridFilter } from './copies.ts'
 import { decoderArguments, inputArguments, limitsFor, run } from './ffmpeg.ts'
-import { gridFilter } from './light.ts'
 
 const SIDE = Math.sqrt(LIGHT_CELLS)
 

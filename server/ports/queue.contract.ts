@@ -75,8 +75,8 @@ export function queueContract<Place>(name: string, newPlace: () => Place, open: 
     test('asked twice for the same, it is done once; another file or another wish is another job', async () => {
       const { queue } = await open(newPlace())
       const { runs, handler } = held()
-      queue.handle('light', handler)
-      const job = { projectId: 'p2', kind: 'light', title: 'copy', fileId: 'f' } as const
+      queue.handle('copies', handler)
+      const job = { projectId: 'p2', kind: 'copies', title: 'copy', fileId: 'f' } as const
       const id = await queue.add(job)
       expect(await queue.add(job)).toBe(id)
       expect(await queue.add({ ...job, fileId: 'g' })).not.toBe(id)
@@ -95,9 +95,9 @@ export function queueContract<Place>(name: string, newPlace: () => Place, open: 
     test('what a person waits for goes before what merely improves the view, and one of a kind runs at a time', async () => {
       const { queue } = await open(newPlace())
       const { runs, handler } = held()
-      for (const kind of ['light', 'sound', 'film'] as const) queue.handle(kind, handler)
+      for (const kind of ['copies', 'sound', 'film'] as const) queue.handle(kind, handler)
       const project = { projectId: 'p3', title: '' }
-      const light = await queue.add({ ...project, kind: 'light', fileId: 'a' })
+      const copies = await queue.add({ ...project, kind: 'copies', fileId: 'a' })
       const sound = await queue.add({ ...project, kind: 'sound', fileId: 'a' })
       await until(
         () => runs.length,
@@ -105,7 +105,7 @@ export function queueContract<Place>(name: string, newPlace: () => Place, open: 
       )
       const second = await queue.add({ ...project, kind: 'sound', fileId: 'b' })
       const film = await queue.add({ ...project, kind: 'film' })
-      runs.find((r) => r.jobId === light)?.end()
+      runs.find((r) => r.jobId === copies)?.end()
       await until(
         () => runs.length,
         (n) => n === 3,

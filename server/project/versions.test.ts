@@ -5,8 +5,10 @@ import { createClient, type InValue } from '@libsql/client'
 import { layOut, writeEdl, writeOtio } from '@pendolo/core/formats'
 import { applyKeptPatches, migrate, type ProjectDoc, pointsOf } from '@pendolo/core/project'
 import type { Patch } from 'immer'
+import { pino } from 'pino'
 import { databaseFile, openDatabase } from '../db/open.ts'
 import { LocalBus } from '../jobs/local-bus.ts'
+import { SqliteQueue } from '../jobs/sqlite-queue.ts'
 import { exchangeFiles } from '../jobs/workshop.ts'
 import { testConfig } from '../testing.ts'
 import { SqliteStore } from './sqlite-store.ts'
@@ -39,9 +41,13 @@ async function openOld() {
       const names = Object.keys(row)
       await client.execute({ sql: `INSERT INTO ${table} (${names.join(', ')}) VALUES (${names.map(() => '?').join(', ')})`, args: Object.values(row) })
     }
+  await client.execute(
+    "INSERT INTO jobs (id, project_id, kind, state, priority, progress, title, detail, payload, created_at) VALUES ('j1', 'depot-night', 'light', 'queued', 4, 0, 'copy', 'waiting', '{}', 1)",
+  )
   client.close()
   const database = await openDatabase(config.home, config.migrations)
-  return { store: new SqliteStore(database.db, config, new LocalBus()), close: database.close }
+  const bus = new LocalBus()
+  return { store: new SqliteStore(database.db, config, bus), queue: new SqliteQueue(database.db, bus, pino({ level: 'silent' })), close: database.close }
 }
 
 /** Every state the first version went through, by its own patches: the undone ones behind the present one. */
@@ -142,3 +148,18 @@ function order(_: string, value: unknown): unknown {
   if (typeof value !== 'object' || value === null || Array.isArray(value)) return value
   return Object.fromEntries(Object.entries(value).sort(([a], [b]) => (a < b ? -1 : 1)))
 }
+
+test('work that waited under its old name is known under the one of today, and begins', async () => {
+  const { queue, close } = await openOld()
+  const begun = new Promise<string>((resolve) => {
+    queue.handle('copies', async (run) => {
+      resolve(run.jobId)
+      return { detail: '' }
+    })
+  })
+  expect(await queue.list(ID)).toMatchObject([{ id: 'j1', kind: 'copies', state: 'queued' }])
+  await queue.resume()
+  expect(await begun).toBe('j1')
+  await queue.stop()
+  await close()
+})

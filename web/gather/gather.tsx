@@ -67,7 +67,7 @@ export function Gather({ project, edit, top }: StageProps) {
     const angleIds = reordered(doc.angles, event)
     if (angleIds) edit([{ type: 'orderAngles', angleIds }], 'reorder angles')
   }
-  const failed = jobs.filter((j) => j.state === 'failed' && (j.kind === 'light' || j.kind === 'sound'))
+  const failed = jobs.filter((j) => j.state === 'failed' && (j.kind === 'copies' || j.kind === 'sound'))
 
   return (
     <>

@@ -7,7 +7,7 @@ const SHOWN = 40
 /** What is being made in the background, with a way to stop or repeat each. */
 export function JobsChip({ jobs }: { jobs: readonly Job[] }) {
   const { notification } = App.useApp()
-  const making = jobs.filter((j) => j.kind === 'light' || j.kind === 'sound')
+  const making = jobs.filter((j) => j.kind === 'copies' || j.kind === 'sound')
   const open = making.filter((j) => j.state === 'running' || j.state === 'queued')
   const broken = making.filter((j) => j.state === 'failed' || j.state === 'cancelled')
   if (making.length === 0) return null

@@ -119,7 +119,7 @@ function absence(
     const file = fileOf(span.clipId)
     if (file?.missing && !file.ready.tile) return 'the original is missing'
     if (file?.ready.tile) return null
-    const job = jobs.find((j) => j.fileId === file?.id && j.kind === 'light' && j.state !== 'done')
+    const job = jobs.find((j) => j.fileId === file?.id && j.kind === 'copies' && j.state !== 'done')
     return job?.state === 'running'
       ? `light copy: ${Math.round(job.progress * 100)} %`
       : job?.state === 'failed'

@@ -1,0 +1,1 @@
+UPDATE `jobs` SET `kind` = 'copies' WHERE `kind` = 'light';
