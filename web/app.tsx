@@ -9,6 +9,7 @@ import { KeysList } from './ui/keys.tsx'
 import { usePaper } from './ui/paper.tsx'
 import { Rail } from './ui/rail.tsx'
 import { stageTheme } from './ui/theme.ts'
+import { useKeys } from './ui/use-keys.ts'
 
 const client = new QueryClient({ defaultOptions: { queries: { retry: 1, refetchOnWindowFocus: false, staleTime: 60_000 } } })
 
@@ -56,6 +57,7 @@ function refuseStrayDrops() {
 
 function HomePage() {
   const [keys, setKeys] = useState(false)
+  useKeys('help', () => setKeys(true))
   const { turn } = usePaper()
   return (
     <div className="house">

@@ -4,7 +4,6 @@ import { FLICKS_PER_SECOND, type Flicks, flicks } from '@pendolo/core/time'
 import { Button, Input, Modal, Result, Spin, Tooltip } from 'antd'
 import { Redo2, Undo2 } from 'lucide-react'
 import { type ComponentType, lazy, type ReactNode, Suspense, useEffect, useState } from 'react'
-import { useHotkeys } from 'react-hotkeys-hook'
 import { Link, useParams } from 'react-router'
 import { useEdit, useProject, useStep } from './data/queries.ts'
 import { newId } from './ids.ts'
@@ -14,6 +13,7 @@ import { Guarded } from './ui/broken.tsx'
 import { KeysList } from './ui/keys.tsx'
 import { usePaper } from './ui/paper.tsx'
 import { Rail, STAGES, type StagePath } from './ui/rail.tsx'
+import { useKeys } from './ui/use-keys.ts'
 
 const load: Record<StagePath, () => Promise<{ default: ComponentType<StageProps> }>> = {
   gather: () => import('./gather/gather.tsx').then((m) => ({ default: m.Gather })),
@@ -49,7 +49,7 @@ export function ProjectFrame() {
   const [keys, setKeys] = useState(false)
   const { turn } = usePaper()
   const current = STAGES.find((s) => s.path === stage)?.path ?? 'gather'
-  useHotkeys('shift+slash, shift+?', () => setKeys(true), { preventDefault: true }, [])
+  useKeys('help', () => setKeys(true))
   return (
     <div className="house">
       <Rail current={current} done={project ? stagesDone(project) : []} onKeys={() => setKeys(true)} onPaper={turn} />
@@ -97,21 +97,35 @@ function Opened({ project, stage }: { project: ProjectState; stage: StagePath })
   const frame = (by: number) => engine.stepFrames(by, rate)
   const second = (by: number) => engine.shift(flicks(by * FLICKS_PER_SECOND))
 
-  const hold = { preventDefault: true }
-  useHotkeys('space', () => engine.toggle(), hold)
-  useHotkeys('j', () => engine.shuttle(-1), hold)
-  useHotkeys('k', () => engine.stop(), hold)
-  useHotkeys('l', () => engine.shuttle(1), hold)
-  useHotkeys('left', () => frame(-1), hold, [rate])
-  useHotkeys('right', () => frame(1), hold, [rate])
-  useHotkeys('shift+left', () => second(-1), hold)
-  useHotkeys('shift+right', () => second(1), hold)
-  useHotkeys('home', () => engine.seek(engine.film.start), hold)
-  useHotkeys('end', () => engine.seek(engine.film.end), hold)
-  useHotkeys('shift+home', () => engine.seek(engine.event.start), hold)
-  useHotkeys('shift+end', () => engine.seek(engine.event.end), hold)
-  useHotkeys('mod+z', () => step('undo'), hold, [step])
-  useHotkeys('mod+shift+z, mod+y', () => step('redo'), hold, [step])
+  useKeys('play', () => engine.toggle())
+  useKeys(
+    'shuttle',
+    () => engine.shuttle(-1),
+    () => engine.stop(),
+    () => engine.shuttle(1),
+  )
+  useKeys(
+    'frame',
+    () => frame(-1),
+    () => frame(1),
+  )
+  useKeys(
+    'second',
+    () => second(-1),
+    () => second(1),
+  )
+  useKeys(
+    'ends',
+    () => engine.seek(engine.film.start),
+    () => engine.seek(engine.film.end),
+  )
+  useKeys(
+    'outerEnds',
+    () => engine.seek(engine.event.start),
+    () => engine.seek(engine.event.end),
+  )
+  useKeys('undo', () => step('undo'))
+  useKeys('redo', () => step('redo'))
   const mark = (): { id: string; time: Flicks } => {
     const id = newId()
     const time = engine.now()
@@ -121,8 +135,8 @@ function Opened({ project, stage }: { project: ProjectState; stage: StagePath })
     )
     return { id, time }
   }
-  useHotkeys('b', () => void mark(), hold, [edit, project])
-  useHotkeys('shift+b', () => setNaming(mark().id), hold, [edit, project])
+  useKeys('mark', mark)
+  useKeys('namedMark', () => setNaming(mark().id))
 
   const top = (middle: ReactNode) => (
     <div className="top">

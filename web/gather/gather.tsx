@@ -7,7 +7,6 @@ import { PROJECT_RATES, parseRate, printLength, printRate, type Rate } from '@pe
 import { App, Button, Checkbox, Dropdown, Form, Input, InputNumber, Popover, Select } from 'antd'
 import { ArrowDownUp, GripVertical } from 'lucide-react'
 import { useMemo, useState } from 'react'
-import { useHotkeys } from 'react-hotkeys-hook'
 import { send } from '../data/client.ts'
 import { useJobs } from '../data/queries.ts'
 import { newId } from '../ids.ts'
@@ -15,6 +14,7 @@ import type { StageProps } from '../stage.ts'
 import { Bob } from '../ui/bob.tsx'
 import { Failed } from '../ui/failed.tsx'
 import { Paper } from '../ui/paper.tsx'
+import { useKeys } from '../ui/use-keys.ts'
 import { JobsChip } from './jobs-chip.tsx'
 import { Masters } from './masters.tsx'
 import { Missing } from './missing.tsx'
@@ -49,15 +49,10 @@ export function Gather({ project, edit, top }: StageProps) {
     edit([{ type: 'moveClips', clipIds: selected, angle }], 'move files to an angle')
     setChosen(new Set())
   }
-  useHotkeys(
-    'f2',
-    () => {
-      const clip = doc.clips[selected[0] ?? '']
-      setRenaming(clip?.angleId ?? doc.angles[0]?.id ?? null)
-    },
-    { preventDefault: true },
-    [selected, doc],
-  )
+  useKeys('rename', () => {
+    const clip = doc.clips[selected[0] ?? '']
+    setRenaming(clip?.angleId ?? doc.angles[0]?.id ?? null)
+  })
 
   const sensors = useSensors(
     useSensor(PointerSensor, { activationConstraint: { distance: 5 } }),

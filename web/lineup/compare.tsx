@@ -8,6 +8,7 @@ import { EngineCanvas } from '../playback/engine-canvas.tsx'
 import { filmFor } from '../playback/film.ts'
 import { masterEnd } from '../playback/model.ts'
 import { engine, useEngine } from '../playback/use-engine.ts'
+import { keyText } from '../ui/keymap.ts'
 import { hueOf } from '../ui/theme.ts'
 import { readSamples, type Samples } from './pcm.ts'
 
@@ -95,7 +96,12 @@ export function Compare({ project, clip, offset, onOffset, onSame, onTour }: Com
           </>
         ) : (
           <>
-            <Button size="small" disabled={!placement} onClick={onTour} title="Plays two seconds of both sounds at the start, the middle and the end (C)">
+            <Button
+              size="small"
+              disabled={!placement}
+              onClick={onTour}
+              title={`Plays two seconds of both sounds at the start, the middle and the end (${keyText('tour')})`}
+            >
               Check
             </Button>
             <span className="quiet">at its</span>

@@ -5,9 +5,9 @@ import { Button, InputNumber } from 'antd'
 import { useEffect, useState } from 'react'
 import { proofStamp, useProof } from '../data/queries.ts'
 import type { StageProps } from '../stage.ts'
+import { keyText } from '../ui/keymap.ts'
 
 const NAMES: Record<PointKind, string> = { mark: 'mark', in: 'in', out: 'out' }
-const KEYS: Record<PointKind, string> = { mark: 'M', in: 'I', out: 'O' }
 
 interface PointsProps extends Pick<StageProps, 'edit'> {
   readonly project: ProjectState
@@ -55,7 +55,7 @@ export function Points({ project, clip, edit, onSet, onSearchNear }: PointsProps
                   type="text"
                   className="mono"
                   onClick={() => onSet(clip.id, point)}
-                  title={`set it where the clip's picture stands (${KEYS[point]})`}
+                  title={`set it where the clip's picture stands (${keyText('points', POINT_KINDS.indexOf(point))})`}
                 >
                   {label(clip.points?.[point])}
                 </Button>
@@ -66,7 +66,7 @@ export function Points({ project, clip, edit, onSet, onSearchNear }: PointsProps
                   type="text"
                   className="mono"
                   onClick={() => onSet(clockOf(doc), point)}
-                  title={`set it where the playhead stands (Shift + ${KEYS[point]})`}
+                  title={`set it where the playhead stands (${keyText('masterPoints', POINT_KINDS.indexOf(point))})`}
                 >
                   {label(master?.points?.[point], doc.settings.startFrame)}
                 </Button>

@@ -1,9 +1,9 @@
-import { clockOf, type Placement, type PointKind, projectRate } from '@pendolo/core/project'
+import { clockOf, type Placement, POINT_KINDS, type PointKind, projectRate } from '@pendolo/core/project'
 import { FLICKS_PER_SECOND, flicks, frameStart, ZERO } from '@pendolo/core/time'
 import { App } from 'antd'
-import { useHotkeys } from 'react-hotkeys-hook'
 import { engine } from '../playback/use-engine.ts'
 import type { StageProps } from '../stage.ts'
+import { useKeys } from '../ui/use-keys.ts'
 import { clipFrames, ownTime } from './compare.tsx'
 import type { Checking } from './use-checking.ts'
 
@@ -17,7 +17,7 @@ export interface ByHand {
 export function usePlacing({ project, edit }: Pick<StageProps, 'project' | 'edit'>, checking: Checking): ByHand {
   const { doc, files } = project
   const { message } = App.useApp()
-  const { several, chosen, offset, setOffset, tour, toggleFlam, flam } = checking
+  const { several, chosen, offset, setOffset, tour, toggleFlam } = checking
   const frame = frameStart(1, projectRate(doc.settings))
   const placement: Placement | null = chosen ? (doc.placements[chosen.id] ?? null) : null
   const chosenId = chosen?.id ?? null
@@ -61,38 +61,40 @@ export function usePlacing({ project, edit }: Pick<StageProps, 'project' | 'edit
     const time = clipId === clockOf(doc) ? engine.now() : ownTime(engine.now(), offset, placement)
     edit([{ type: 'clipPoint', clipId, point, time }], `set the ${point === 'mark' ? 'mark' : `${point} point`}`)
   }
-  const hold = { preventDefault: true }
-  useHotkeys('bracketleft', () => nudge(-frame), hold, [chosen, placement, edit])
-  useHotkeys('bracketright', () => nudge(frame), hold, [chosen, placement, edit])
-  useHotkeys('shift+bracketleft', () => nudge(-frame / 10), hold, [chosen, placement, edit])
-  useHotkeys('shift+bracketright', () => nudge(frame / 10), hold, [chosen, placement, edit])
-  useHotkeys('alt+bracketleft', () => nudge(-FLICKS_PER_SECOND / 1000), hold, [chosen, placement, edit])
-  useHotkeys('alt+bracketright', () => nudge(FLICKS_PER_SECOND / 1000), hold, [chosen, placement, edit])
-  useHotkeys('comma', () => stepClip(-1), hold, [chosen, placement, offset])
-  useHotkeys('period', () => stepClip(1), hold, [chosen, placement, offset])
-  useHotkeys('shift+comma', () => stepClip(-10), hold, [chosen, placement, offset])
-  useHotkeys('shift+period', () => stepClip(10), hold, [chosen, placement, offset])
-  useHotkeys('c', () => void tour(), hold, [chosen, placement, chosenFacts])
-  useHotkeys('s', same, hold, [chosen, placement, offset, edit])
-  for (const [key, point] of [
-    ['m', 'mark'],
-    ['i', 'in'],
-    ['o', 'out'],
-  ] as const) {
-    // biome-ignore lint/correctness/useHookAtTopLevel: the list is fixed, so the hooks are called in the same order each time
-    useHotkeys(key, () => setPoint(chosenId, point), hold, [chosenId, placement, offset, edit])
-    // biome-ignore lint/correctness/useHookAtTopLevel: as above
-    useHotkeys(`shift+${key}`, () => setPoint(clockOf(doc), point), hold, [clockOf(doc), edit])
-  }
-  useHotkeys('f', toggleFlam, hold, [chosen, placement, flam])
+  useKeys(
+    'nudgeClip',
+    () => nudge(-frame),
+    () => nudge(frame),
+  )
+  useKeys(
+    'nudgeClipTenth',
+    () => nudge(-frame / 10),
+    () => nudge(frame / 10),
+  )
+  useKeys(
+    'nudgeClipMs',
+    () => nudge(-FLICKS_PER_SECOND / 1000),
+    () => nudge(FLICKS_PER_SECOND / 1000),
+  )
+  useKeys(
+    'stepClip',
+    () => stepClip(-1),
+    () => stepClip(1),
+  )
+  useKeys(
+    'stepClipTen',
+    () => stepClip(-10),
+    () => stepClip(10),
+  )
+  useKeys('tour', tour)
+  useKeys('sameInstant', same)
+  useKeys('points', ...POINT_KINDS.map((point) => () => setPoint(chosenId, point)))
+  useKeys('masterPoints', ...POINT_KINDS.map((point) => () => setPoint(clockOf(doc), point)))
+  useKeys('flam', toggleFlam)
   const placedOnes = several.filter((id) => doc.placements[id])
   const allLocked = placedOnes.every((id) => doc.placements[id].locked)
-  useHotkeys('enter', () => placedOnes.length > 0 && edit([{ type: 'accept', clipIds: placedOnes }], 'accept'), {}, [placedOnes, edit])
-  useHotkeys('alt+l', () => placedOnes.length > 0 && edit([{ type: 'lock', clipIds: placedOnes, locked: !allLocked }], 'lock'), hold, [
-    placedOnes,
-    allLocked,
-    edit,
-  ])
+  useKeys('accept', () => placedOnes.length > 0 && edit([{ type: 'accept', clipIds: placedOnes }], 'accept'))
+  useKeys('lock', () => placedOnes.length > 0 && edit([{ type: 'lock', clipIds: placedOnes, locked: !allLocked }], 'lock'))
 
   return { same, setPoint }
 }

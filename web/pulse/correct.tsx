@@ -4,10 +4,11 @@ import { FLICKS_PER_SECOND, type Flicks, flicks, printLength } from '@pendolo/co
 import { Button, Popover, Select, Space, Switch, Tooltip } from 'antd'
 import { ChevronLeft, ChevronRight, Hand, Lock, LockOpen, Timer, Trash2 } from 'lucide-react'
 import { useEffect, useRef, useState } from 'react'
-import { useHotkeys } from 'react-hotkeys-hook'
 import { engine } from '../playback/use-engine.ts'
 import type { StageProps } from '../stage.ts'
+import { keyText } from '../ui/keymap.ts'
 import { setTouchLag, useTouchLag } from '../ui/touch-lag.ts'
+import { useKeys } from '../ui/use-keys.ts'
 import { LagTest } from './lag-test.tsx'
 
 export interface Stretch {
@@ -47,17 +48,15 @@ export function CorrectBeats({ pulse, stretch, onStretch, edit }: Props) {
   const shift = (by: number) => act({ do: 'shift', by: flicks(Math.round(by)), ...range }, 'shift the beats')
   const half = () => (pulse ? usualDistance(pulse) / 2 : 0)
 
-  useHotkeys('t', tap, { preventDefault: true }, [taps, lag, edit])
-  useHotkeys('n', () => setClicking(!clicking), { preventDefault: true }, [clicking])
-  useHotkeys('alt+left', () => has && shift(-STEP), { preventDefault: true }, [has, edit, stretch])
-  useHotkeys('alt+right', () => has && shift(STEP), { preventDefault: true }, [has, edit, stretch])
-  useHotkeys('d', () => has && act({ do: 'count', at: engine.now(), metre: count, ...range }, 'count bars from here'), { preventDefault: true }, [
-    has,
-    edit,
-    stretch,
-    count,
-  ])
-  useHotkeys('escape', () => onStretch(null))
+  useKeys('tap', tap)
+  useKeys('clicks', () => setClicking(!clicking))
+  useKeys(
+    'shiftBeats',
+    () => has && shift(-STEP),
+    () => has && shift(STEP),
+  )
+  useKeys('barHere', () => has && act({ do: 'count', at: engine.now(), metre: count, ...range }, 'count bars from here'))
+  useKeys('nothing', () => onStretch(null))
 
   return (
     <div className="correct" role="toolbar" aria-label="Correct the beats">
@@ -74,10 +73,10 @@ export function CorrectBeats({ pulse, stretch, onStretch, edit }: Props) {
         )}
       </span>
       <Space.Compact size="small">
-        <Tooltip title="All beats 10 ms earlier (Alt + ←); Shift + click: half a beat">
+        <Tooltip title={`All beats 10 ms earlier (${keyText('shiftBeats', 0)}); Shift + click: half a beat`}>
           <Button aria-label="Beats earlier" disabled={!has} icon={<ChevronLeft size={14} />} onClick={(e) => shift(e.shiftKey ? -half() : -STEP)} />
         </Tooltip>
-        <Tooltip title="All beats 10 ms later (Alt + →); Shift + click: half a beat">
+        <Tooltip title={`All beats 10 ms later (${keyText('shiftBeats', 1)}); Shift + click: half a beat`}>
           <Button aria-label="Beats later" disabled={!has} icon={<ChevronRight size={14} />} onClick={(e) => shift(e.shiftKey ? half() : STEP)} />
         </Tooltip>
       </Space.Compact>
@@ -90,7 +89,7 @@ export function CorrectBeats({ pulse, stretch, onStretch, edit }: Props) {
         </Button>
       </Space.Compact>
       <Space.Compact size="small">
-        <Tooltip title="The beat at the playhead begins a bar (D)">
+        <Tooltip title={`The beat at the playhead begins a bar (${keyText('barHere')})`}>
           <Button disabled={!has} onClick={() => act({ do: 'count', at: stretch?.from ?? engine.now(), metre: count, ...range }, 'count bars from here')}>
             Bar from here
           </Button>
@@ -110,13 +109,13 @@ export function CorrectBeats({ pulse, stretch, onStretch, edit }: Props) {
       </Space.Compact>
       <Tooltip title="Tap T on every beat while it plays; the stretch you tapped is fitted to the taps">
         <Button size="small" type={taps.length > 0 ? 'primary' : 'default'} icon={<Hand size={14} />} onClick={tap}>
-          {taps.length > 0 ? `${taps.length} taps` : 'Tap (T)'}
+          {taps.length > 0 ? `${taps.length} taps` : `Tap (${keyText('tap')})`}
         </Button>
       </Tooltip>
       {stretch && <OfStretch stretch={stretch} pulse={pulse} has={has} act={act} />}
       <span className="spring" />
       <label htmlFor="clicks" className="quiet">
-        clicks (N)
+        clicks ({keyText('clicks')})
       </label>
       <Switch id="clicks" size="small" checked={clicking} onChange={setClicking} />
       <Popover trigger="click" open={testing} onOpenChange={setTesting} destroyOnHidden title="How late do I press?" content={<LagTest onDone={setTouchLag} />}>

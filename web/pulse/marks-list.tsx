@@ -4,10 +4,10 @@ import { useVirtualizer } from '@tanstack/react-virtual'
 import { Button, Input, Select } from 'antd'
 import { ChevronDown, ChevronUp } from 'lucide-react'
 import { useEffect, useMemo, useRef, useState } from 'react'
-import { useHotkeys } from 'react-hotkeys-hook'
 import { engine, useEngine } from '../playback/use-engine.ts'
 import type { StageProps } from '../stage.ts'
 import { hueOf } from '../ui/theme.ts'
+import { useKeys } from '../ui/use-keys.ts'
 import { beatRows, matches, type Row } from './layout.ts'
 import { MarkEditor } from './mark-editor.tsx'
 
@@ -54,10 +54,12 @@ export function MarksList({ project, edit }: Pick<StageProps, 'project' | 'edit'
     const now = engine.now()
     go(by > 0 ? rows.find((r) => r.time > now + 1) : rows.findLast((r) => r.time < now - 1))
   }
-  const keys = { preventDefault: true }
-  useHotkeys('up', () => step(-1), keys, [rows])
-  useHotkeys('down', () => step(1), keys, [rows])
-  useHotkeys('0,1,2,3,4,5,6', (event) => setShown(SHOWN[Number(event.key)] ?? 'all'), keys, [])
+  useKeys(
+    'nextMark',
+    () => step(-1),
+    () => step(1),
+  )
+  useKeys('listKind', (event) => setShown(SHOWN[Number(event.key)] ?? 'all'))
   const gone = [...chosen].filter((id) => !(id in doc.marks))
   useEffect(() => {
     if (gone.length > 0) setChosen((now) => new Set([...now].filter((id) => !gone.includes(id))))
@@ -65,9 +67,9 @@ export function MarksList({ project, edit }: Pick<StageProps, 'project' | 'edit'
   const remove = () => {
     if (chosen.size > 0) edit([{ type: 'removeMarks', markIds: [...chosen] }], chosen.size === 1 ? 'remove a mark' : `remove ${chosen.size} marks`)
   }
-  useHotkeys('delete, backspace', remove, keys, [chosen, edit])
-  useHotkeys('mod+a', () => setChosen(new Set(rows.flatMap((r) => (r.mark ? [r.mark.id] : [])))), keys, [rows])
-  useHotkeys('esc', () => setChosen(new Set()), [])
+  useKeys('removeMarks', remove)
+  useKeys('allMarks', () => setChosen(new Set(rows.flatMap((r) => (r.mark ? [r.mark.id] : [])))))
+  useKeys('nothing', () => setChosen(new Set()))
 
   const choose = (row: Row, event: React.MouseEvent) => {
     if (!row.mark) return go(row)

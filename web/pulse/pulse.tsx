@@ -10,6 +10,7 @@ import { engine } from '../playback/use-engine.ts'
 import { MasterTime } from '../score/master-time.tsx'
 import { useMasterWaves, usePeaks } from '../score/waveform.tsx'
 import type { StageProps } from '../stage.ts'
+import { keyText } from '../ui/keymap.ts'
 import { Paper } from '../ui/paper.tsx'
 import { CorrectBeats, type Stretch } from './correct.tsx'
 import { TempoCurve } from './curves.tsx'
@@ -84,7 +85,7 @@ export function Pulse({ project, edit, top }: StageProps) {
           />
           <div className="foot">
             <Button type="primary" onClick={drop}>
-              Drop a mark (B)
+              Drop a mark ({keyText('mark')})
             </Button>{' '}
             {stretch && (
               <Button

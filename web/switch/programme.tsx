@@ -5,13 +5,14 @@ import { FLICKS_PER_SECOND, type Flicks, flicks, printLength, printTimecode } fr
 import { Button, InputNumber, Popover, Segmented, Select, Tooltip } from 'antd'
 import { ArrowDown, ArrowUp, Trash2 } from 'lucide-react'
 import { useState } from 'react'
-import { useHotkeys } from 'react-hotkeys-hook'
 import { newId } from '../ids.ts'
 import { filmFor } from '../playback/film.ts'
 import { leftOutOf } from '../playback/model.ts'
 import type { Along } from '../playback/types.ts'
 import { engine, useEngine } from '../playback/use-engine.ts'
 import type { StageProps } from '../stage.ts'
+import { keyText } from '../ui/keymap.ts'
+import { useKeys } from '../ui/use-keys.ts'
 
 export interface Range {
   readonly from: Flicks
@@ -33,7 +34,7 @@ export function RangeBar({
 }: Pick<StageProps, 'project' | 'edit'> & { range: Range | null; onRange: (range: Range | null) => void }) {
   const { settings } = project.doc
   const cutId = activeCut(project.doc).id
-  const hold = { preventDefault: true }
+  const _hold = { preventDefault: true }
   const state = range && leftOutIn(project, range)
   const leaveOut = () => range && edit([{ type: 'leaveOut', cutId, ...range }], 'leave a range out of the film') && onRange(null)
   const bringBack = () => range && edit([{ type: 'bringBack', cutId, ...range }], 'bring a range back into the film') && onRange(null)
@@ -45,10 +46,9 @@ export function RangeBar({
     const to = engine.now()
     onRange({ from: flicks(Math.min(range?.from ?? to, to - FLICKS_PER_SECOND)), to })
   }
-  useHotkeys('comma', begin, hold, [range])
-  useHotkeys('period', end, hold, [range])
-  useHotkeys('x', () => (state === 'all' ? bringBack() : leaveOut()), hold, [range, state, edit])
-  useHotkeys('escape', () => onRange(null), [range])
+  useKeys('rangeEnds', begin, end)
+  useKeys('leaveOut', () => (state === 'all' ? bringBack() : leaveOut()))
+  useKeys('nothing', () => onRange(null))
   if (!range) return null
   const label = (t: Flicks) => printTimecode(t, { rate: projectRate(settings), dropFrame: settings.dropFrame }, settings.startFrame)
   return (
@@ -76,9 +76,9 @@ export function RangeBar({
 /** What plays: the master as it was recorded, or the film as it will be. */
 export function Follow() {
   const along = useEngine((s) => s.along)
-  useHotkeys('v', () => engine.follow(engine.getState().along === 'film' ? 'master' : 'film'), { preventDefault: true })
+  useKeys('follow', () => engine.follow(engine.getState().along === 'film' ? 'master' : 'film'))
   return (
-    <Tooltip title="Play the master as it was recorded, or the film as it will be (V)">
+    <Tooltip title={`Play the master as it was recorded, or the film as it will be (${keyText('follow')})`}>
       <Segmented<Along>
         size="small"
         aria-label="What plays"

@@ -4,11 +4,11 @@ import { marksOnMaster, type ProjectDoc, pointsOf, projectRate, pulseOf } from '
 import { FLICKS_PER_SECOND, type Flicks, firstFrom, flicks, frameStart, lastUpTo, nearestFrameStart } from '@pendolo/core/time'
 import { App } from 'antd'
 import { useEffect, useMemo, useRef } from 'react'
-import { useHotkeys } from 'react-hotkeys-hook'
 import { engine, useEngine } from '../playback/use-engine.ts'
 import type { StageProps } from '../stage.ts'
-import { ANGLE_KEYS } from '../ui/bob.tsx'
+import { ANGLE_KEYS } from '../ui/keymap.ts'
 import { useTouchLag } from '../ui/touch-lag.ts'
+import { useKeys } from '../ui/use-keys.ts'
 
 const CODES = ANGLE_KEYS.map((k) => (/\d/.test(k) ? `Digit${k}` : `Key${k.toUpperCase()}`))
 /** Long enough for the new cut to reach the picture engine on a busy machine. */
@@ -123,23 +123,30 @@ export function useCuttingKeys({
     const next = direction > 0 ? beats.find((b) => nearestFrameStart(b, rate) > at) : beats.findLast((b) => nearestFrameStart(b, rate) < at)
     if (next !== undefined) cutting.roll(at, nearestFrameStart(next, rate))
   }
-  const hold = { preventDefault: true }
   const go = (index: number) => points[index] && engine.seek(points[index].time)
-  useHotkeys('bracketleft', () => nudge(-1), hold, [points, edit])
-  useHotkeys('bracketright', () => nudge(1), hold, [points, edit])
-  useHotkeys('shift+bracketleft', () => toBeat(-1), hold, [points, edit])
-  useHotkeys('shift+bracketright', () => toBeat(1), hold, [points, edit])
-  useHotkeys(
-    'backspace',
-    () => {
-      const at = nearestPoint()
-      if (at !== null) edit([{ type: 'join', cutId: cut.id, time: at }], 'join')
-    },
-    hold,
-    [points, edit],
+  const join = () => {
+    const at = nearestPoint()
+    if (at !== null) edit([{ type: 'join', cutId: cut.id, time: at }], 'join')
+  }
+  useKeys(
+    'nudgeCut',
+    () => nudge(-1),
+    () => nudge(1),
   )
-  useHotkeys('up', () => go(firstFrom(points.length, (i) => points[i].time, engine.now()) - 1), hold, [points])
-  useHotkeys('down', () => go(lastUpTo(points.length, (i) => points[i].time, engine.now()) + 1), hold, [points])
-  useHotkeys('equal, shift+equal, add', () => zoom(0.7), hold)
-  useHotkeys('minus, subtract', () => zoom(1 / 0.7), hold)
+  useKeys(
+    'cutToBeat',
+    () => toBeat(-1),
+    () => toBeat(1),
+  )
+  useKeys('join', join)
+  useKeys(
+    'nextCut',
+    () => go(firstFrom(points.length, (i) => points[i].time, engine.now()) - 1),
+    () => go(lastUpTo(points.length, (i) => points[i].time, engine.now()) + 1),
+  )
+  useKeys(
+    'zoom',
+    () => zoom(0.7),
+    () => zoom(1 / 0.7),
+  )
 }

@@ -1,8 +1,8 @@
 import type { CSSProperties } from 'react'
+import { ANGLE_KEYS } from './keymap.ts'
 import { hueOf } from './theme.ts'
 
 /** Keys that call angles, in their order. */
-export const ANGLE_KEYS = ['1', '2', '3', '4', '5', '6', '7', '8', '9', '0', 'q', 'w', 'e', 'r', 't', 'y', 'u', 'i', 'o', 'p'] as const
 
 export function angleKey(index: number): string {
   return (ANGLE_KEYS[index] ?? String(index + 1)).toUpperCase()

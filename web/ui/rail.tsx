@@ -1,6 +1,7 @@
 import { Button, Tooltip } from 'antd'
 import { Keyboard, SunMoon } from 'lucide-react'
 import { Link, useParams } from 'react-router'
+import { keyText } from './keymap.ts'
 
 export const STAGES = [
   { path: 'gather', name: 'Gather' },
@@ -62,7 +63,7 @@ export function Rail({ current, done, onKeys, onPaper }: { current: StagePath | 
         <Tooltip title="Paper for bright or dark rooms" placement="right">
           <Button type="text" aria-label="Change the paper between light and dim" icon={<SunMoon size={17} />} onClick={onPaper} />
         </Tooltip>
-        <Tooltip title="All keys (?)" placement="right">
+        <Tooltip title={`All keys (${keyText('help')})`} placement="right">
           <Button type="text" aria-label="All keys" icon={<Keyboard size={17} />} onClick={onKeys} />
         </Tooltip>
       </div>
