@@ -178,16 +178,20 @@ export async function makeNumbers(): Promise<string> {
   return kept
 }
 
-/** Every picture of a film, read. */
-export function readFilm(file: string, width: number, height: number): (Read | null)[] {
+/** All pictures of a film, scaled, brightness only. */
+export function readLuma(file: string, width: number, height: number): Uint8Array[] {
   const bytes = execFileSync(
     'ffmpeg',
     ['-v', 'error', '-i', file, '-map', '0:v', '-vf', `scale=${width}:${height}`, '-pix_fmt', 'gray', '-fps_mode', 'passthrough', '-f', 'rawvideo', '-'],
     { maxBuffer: 1 << 30 },
   )
-  const out: (Read | null)[] = []
-  for (let at = 0; at + width * height <= bytes.length; at += width * height) out.push(readPicture(bytes.subarray(at, at + width * height), width, height))
-  return out
+  const size = width * height
+  return Array.from({ length: Math.floor(bytes.length / size) }, (_, n) => bytes.subarray(n * size, (n + 1) * size))
+}
+
+/** Every picture of a film, read. */
+export function readFilm(file: string, width: number, height: number): (Read | null)[] {
+  return readLuma(file, width, height).map((picture) => readPicture(picture, width, height))
 }
 
 /** Mono sound of a file at a rate, as its players hear it. */

@@ -2,7 +2,7 @@ import { execFileSync } from 'node:child_process'
 import { cpSync, mkdirSync } from 'node:fs'
 import path from 'node:path'
 import { expect, type Page, test } from '@playwright/test'
-import { bestLag, CAMERAS, MASTER_SECONDS, makeNumbers, readFilm, readSound } from './numbers.ts'
+import { bestLag, CAMERAS, MASTER_SECONDS, makeNumbers, readFilm, readLuma, readSound } from './numbers.ts'
 import { readOtio } from './otio-reader.ts'
 import { scratch, TestServer } from './server.ts'
 
@@ -203,12 +203,15 @@ test('another version is set in, and film, exchange file and a film of each part
   await page.getByLabel('Version to set in').click()
   await page.getByTitle('Encore').click()
   await page.getByRole('button', { name: 'Set it in' }).click()
-  await page.getByRole('button', { name: 'Add black' }).click()
+  await page.getByRole('button', { name: 'Add a card' }).click()
+  await page.getByLabel('Words of the card').fill('Depot Night\nthe end')
   await expect(page.getByLabel('Pieces of the film')).toContainText('4 pieces')
+  await page.getByLabel('Seconds of the card').focus()
+  await expect.poll(async () => (await state()).doc.cuts.find((c) => c.id === cutId)?.pieces[3]).toMatchObject({ kind: 'card', text: 'Depot Night\nthe end' })
   const now = await state()
   const cut = now.doc.cuts.find((c) => c.id === cutId)
-  const [first, second, inner, black] = cut?.pieces ?? []
-  expect([first.kind, second.kind, inner.kind, black.kind]).toEqual(['range', 'range', 'version', 'card'])
+  const [first, second, inner, card] = cut?.pieces ?? []
+  expect([first.kind, second.kind, inner.kind, card.kind]).toEqual(['range', 'range', 'version', 'card'])
 
   await edits([
     {
@@ -239,6 +242,14 @@ test('another version is set in, and film, exchange file and a film of each part
   const sources = runs.flatMap(({ from, to, points }) => Array.from({ length: to - from }, (_, i) => ({ master: (from + i) / 25, points })))
   const film = readFilm(filmNamed('programme.mp4'), 320, 180)
   expect(film).toHaveLength(sources.length + 50)
+  // The card: white words in the middle of black, from its first frame to the last.
+  const luma = readLuma(filmNamed('programme.mp4'), 320, 180)
+  for (const n of [sources.length, sources.length + 49]) {
+    const picture = luma[n]
+    const bright = (fromRow: number, toRow: number) => picture.subarray(fromRow * 320, toRow * 320).filter((v) => v > 200).length
+    expect(bright(60, 120)).toBeGreaterThan(300)
+    expect(bright(0, 50) + bright(130, 180)).toBe(0)
+  }
   let right = 0
   for (const [n, { master: t, points }] of sources.entries()) {
     const want = wanted(now.doc, points, t)

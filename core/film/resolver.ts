@@ -60,6 +60,12 @@ export class FilmResolver {
     return run.from === null ? null : flicks(run.from + Math.max(0, Math.min(run.length, time - run.at)))
   }
 
+  /** Words of the card that stands at an instant of the film, empty where it is black; null where there is none. */
+  cardAt(time: Flicks): string | null {
+    const run = runAt(this.runs, time)
+    return run && run.from === null ? (run.text ?? '') : null
+  }
+
   /** What an angle shows at an instant of the master. */
   clipAt(angleId: string, master: Flicks, clipId?: string): PictureSpan | null {
     return this.#pictures.clipAt(angleId, master, clipId)

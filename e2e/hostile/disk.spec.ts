@@ -123,7 +123,7 @@ test('a disk that fills up while jobs run ends them with words, not the server',
   spawnSync('sh', ['-c', `head -c 60m /dev/zero > ${path.join(home, 'filler')}`])
   await expect.poll(async () => (await server.api<{ ok: boolean }>('/health')).ok).toBe(true)
   rmSync(path.join(home, 'filler'))
-  await expect.poll(async () => (await jobs()).every((j) => ['done', 'failed'].includes(j.state))).toBe(true)
+  await expect.poll(async () => (await jobs()).every((j) => ['done', 'failed'].includes(j.state)), { timeout: 90_000 }).toBe(true)
   for (const job of (await jobs()).filter((j) => j.state === 'failed')) expect(job.detail).toMatch(/full|room/)
   expect((readdirSync(home, { recursive: true }) as string[]).filter((f) => path.basename(f).startsWith('.part'))).toEqual([])
   expect(server.alive).toBe(true)

@@ -9,6 +9,7 @@ import { completeFiles } from '../media/artefacts.ts'
 import { Cancelled, endChild, type Limits, lastWords, start } from '../media/ffmpeg.ts'
 import { present } from '../media/originals.ts'
 import { MediaError, wordsFor } from '../media/words.ts'
+import { cardFrame } from './card.ts'
 import { FrameDecoder, type GridFrame } from './decoder.ts'
 import { FILM_SOUND_RATE, mixSound } from './mix.ts'
 
@@ -153,8 +154,10 @@ async function renderPictures(
       // The next source is opened while this one is read, so that a cut costs no waiting.
       waiting = open(config, exchange, exchange.cut[i + 1], size)
       if (waiting) decoders.push(waiting)
-      if (!decoder) for (let k = 0; k < segment.frames; k++) await write(black)
-      else await writeSegment(exchange, segment, decoder, write)
+      if (!decoder) {
+        const frame = segment.text ? await cardFrame(segment.text, size) : black
+        for (let k = 0; k < segment.frames; k++) await write(frame)
+      } else await writeSegment(exchange, segment, decoder, write)
       decoder?.close()
     }
     sink.end()

@@ -26,6 +26,9 @@ jest.mock('./stream.ts', () => ({
   },
 }))
 
+jest.mock('@fontsource-variable/instrument-sans/files/instrument-sans-latin-wght-normal.woff2?url', () => 'latin', { virtual: true })
+jest.mock('@fontsource-variable/instrument-sans/files/instrument-sans-latin-ext-wght-normal.woff2?url', () => 'more', { virtual: true })
+
 let refresh: (() => void) | null = null
 let say: (message: ToWorker) => void = () => undefined
 let health: PictureHealth | null = null
@@ -75,7 +78,18 @@ const model = (over: Partial<PictureModel> = {}): PictureModel => ({
   standIn: 'next',
   ...over,
 })
-const canvas = () => ({ width: 160, height: 90, getContext: () => ({ fillRect: () => undefined, fillStyle: '' }) }) as never
+const written: string[] = []
+const canvas = () =>
+  ({
+    width: 160,
+    height: 90,
+    getContext: () => ({
+      fillRect: () => undefined,
+      fillStyle: '',
+      measureText: (text: string) => ({ width: 5 * text.length }),
+      fillText: (text: string) => written.push(text),
+    }),
+  }) as never
 const stand = (s: number) => say({ type: 'clock', clock: { playing: false, along: 'master', time: seconds(s), wall: 0, speed: 0 } })
 const play = (s: number) => say({ type: 'clock', clock: { playing: true, along: 'master', time: seconds(s), wall: now, speed: 1 } })
 const decoded = (url: string, ...frames: number[]) => {
@@ -202,6 +216,32 @@ describe('the pictures', () => {
     frame(1)
     // Both angles and the programme.
     expect(mockPainted).toEqual([200, 75, 200])
+  })
+
+  test('along the film a card shows its words once, black where it has none', () => {
+    const piece = { pieceId: 'p', cutId: 'cut', fade: flicks(0), length: seconds(2), from: null }
+    const runs = [
+      { ...piece, at: flicks(0), text: 'Depot Night\nfirst half' },
+      { ...piece, at: seconds(2) },
+      { ...piece, at: seconds(4), from: seconds(8) },
+    ]
+    say({ type: 'model', model: model({ runs }) })
+    written.length = 0
+    for (const [at, words] of [
+      [1, ['Depot Night', 'first half']],
+      [1.5, ['Depot Night', 'first half']],
+      [3, ['Depot Night', 'first half']],
+      [4.5, ['Depot Night', 'first half']],
+      [0.5, ['Depot Night', 'first half', 'Depot Night', 'first half']],
+    ] as [number, string[]][]) {
+      say({ type: 'clock', clock: { playing: false, along: 'film', time: seconds(at), wall: 0, speed: 0 } })
+      rest()
+      decoded('/a1/tile', 212)
+      decoded('/a1/sharp', 212)
+      rest()
+      expect(written).toEqual(words)
+      expect(health?.shown.programme?.clipId ?? null).toBe(at === 4.5 ? 'a1' : null)
+    }
   })
 
   test('a clip by itself is looked at with an offset of its own', () => {

@@ -1,5 +1,7 @@
+import latinMore from '@fontsource-variable/instrument-sans/files/instrument-sans-latin-ext-wght-normal.woff2?url'
+import latin from '@fontsource-variable/instrument-sans/files/instrument-sans-latin-wght-normal.woff2?url'
 import { FilmResolver } from '@pendolo/core/film'
-import { framedRect } from '@pendolo/core/picture'
+import { drawCard, framedRect } from '@pendolo/core/picture'
 import { FLICKS_PER_SECOND, type Flicks, flicks, frameShownAt, rateToNumber, ZERO } from '@pendolo/core/time'
 import type { VideoSample } from 'mediabunny'
 import { FrameStream } from './stream.ts'
@@ -19,6 +21,7 @@ interface Tile {
 const IDLE = 4000
 /** From drawing to being seen passes about one refresh of the screen, ms. */
 const UNTIL_SEEN = 17
+const CARD_FAMILIES = 'Card, CardMore, sans-serif'
 /** Health is told at most this often, ms. */
 const TELL_EVERY = 100
 
@@ -124,6 +127,14 @@ function draw(tile: Tile, key: string, now: Instant): void {
   if (tile.source.kind === 'programme') noteProgramme(now)
   const frame = clip ? frameShownAt(at, clip.map, clip.grid) : null
   const wantedKey = clip && frame !== null ? `${clip.clipId}:${frame}` : 'none'
+  const card = tile.source.kind === 'programme' && now.film !== null ? resolver.cardAt(now.film) : null
+  if (card) {
+    const cardKey = `card:${card}`
+    if (tile.drawnKey !== cardKey) drawCard(tile.ctx, card, tile.canvas.width, tile.canvas.height, CARD_FAMILIES)
+    tile.drawnKey = cardKey
+    shown[key] = { clipId: null, frame: null, wanted: null }
+    return
+  }
   if (!clip || frame === null) {
     if (tile.drawnKey !== 'none') blank(tile)
     tile.drawnKey = 'none'
@@ -187,6 +198,18 @@ function paint(tile: Tile, sample: VideoSample, angleId: string): void {
   sample.draw(ctx, rect.x, rect.y, rect.width, rect.height)
 }
 
+/** The fonts of cards; a card that was drawn before they came is drawn again. */
+async function loadFonts(): Promise<void> {
+  const { fonts } = globalThis as typeof globalThis & { readonly fonts: FontFaceSet }
+  for (const [family, url] of [
+    ['Card', latin],
+    ['CardMore', latinMore],
+  ])
+    fonts.add(await new FontFace(family, `url(${url})`, { weight: '400 700' }).load())
+  for (const tile of tiles.values()) if (tile.drawnKey.startsWith('card:')) tile.drawnKey = ''
+  redraw()
+}
+
 /** Draws at the next refresh; while nothing plays and nothing changes, nothing is drawn and nothing is told. */
 function redraw(): void {
   dirty = true
@@ -217,6 +240,8 @@ function tick(): void {
   ticking = clock.playing || dirty || untold
   if (ticking) requestAnimationFrame(tick)
 }
+
+void loadFonts().catch(() => undefined)
 
 self.addEventListener('message', (event: MessageEvent<ToWorker>) => {
   const message = event.data

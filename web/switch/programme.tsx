@@ -2,7 +2,7 @@ import { activeCut } from '@pendolo/core/film'
 import type { Cut, Edit, Piece } from '@pendolo/core/project'
 import { projectRate } from '@pendolo/core/project'
 import { FLICKS_PER_SECOND, type Flicks, flicks, printLength, printTimecode } from '@pendolo/core/time'
-import { Button, InputNumber, Popover, Segmented, Select, Tooltip } from 'antd'
+import { Button, Input, InputNumber, Popover, Segmented, Select, Tooltip } from 'antd'
 import { ArrowDown, ArrowUp, Trash2 } from 'lucide-react'
 import { useState } from 'react'
 import { newId } from '../ids.ts'
@@ -110,6 +110,23 @@ export function Pieces({ project, edit }: Pick<StageProps, 'project' | 'edit'>) 
   )
 }
 
+/** Words of a card; what is left empty is black. */
+function CardWords({ text, onChange }: { text: string; onChange: (text: string) => void }) {
+  const [words, setWords] = useState(text)
+  return (
+    <Input.TextArea
+      size="small"
+      autoSize={{ minRows: 1, maxRows: 4 }}
+      maxLength={500}
+      aria-label="Words of the card"
+      placeholder="black; type words to show them"
+      value={words}
+      onChange={(e) => setWords(e.target.value)}
+      onBlur={() => words.trim() !== text && onChange(words.trim())}
+    />
+  )
+}
+
 function PieceList({ project, cut, edit }: { project: StageProps['project']; cut: Cut; edit: StageProps['edit'] }) {
   const { doc } = project
   const { settings } = doc
@@ -119,10 +136,12 @@ function PieceList({ project, cut, edit }: { project: StageProps['project']; cut
   const film = filmFor(project)
   const lengthOf = (piece: Piece) => film.runs.filter((r) => r.pieceId === piece.id).reduce((sum, r) => sum + r.length, 0) / FLICKS_PER_SECOND
   const saying = (piece: Piece) => {
-    if (piece.kind === 'card') return 'black'
+    if (piece.kind === 'card') return <CardWords key={piece.text} text={piece.text ?? ''} onChange={(text) => changeWords(piece.id, text)} />
     const ends = `${piece.from === null ? 'start' : label(piece.from)} – ${piece.to === null ? 'end' : label(piece.to)}`
     return piece.kind === 'range' ? ends : `${doc.cuts.find((c) => c.id === piece.cutId)?.name ?? 'a version'}, ${ends}`
   }
+  const changeWords = (pieceId: string, text: string) =>
+    edit([{ type: 'changePiece', cutId: cut.id, pieceId, change: { text: text || null } }], 'words of a card')
   const move = (index: number, by: -1 | 1) => {
     const before = cut.pieces[by < 0 ? index - 1 : index + 2]?.id ?? null
     edit([{ type: 'movePiece', cutId: cut.id, pieceId: cut.pieces[index].id, before }], 'move a piece')
@@ -161,10 +180,21 @@ function PieceList({ project, cut, edit }: { project: StageProps['project']; cut
       </ol>
       <div className="add">
         <label htmlFor="black-seconds">
-          black for <InputNumber id="black-seconds" size="small" min={0.1} max={600} value={black} onChange={(v) => setBlack(v ?? 2)} style={{ width: 64 }} /> s
+          black or words for{' '}
+          <InputNumber
+            id="black-seconds"
+            aria-label="Seconds of the card"
+            size="small"
+            min={0.1}
+            max={600}
+            value={black}
+            onChange={(v) => setBlack(v ?? 2)}
+            style={{ width: 64 }}
+          />{' '}
+          s
         </label>
         <Button size="small" onClick={() => add({ id: newId(), kind: 'card', length: flicks(Math.round(black * FLICKS_PER_SECOND)) })}>
-          Add black
+          Add a card
         </Button>
       </div>
       {others.length > 0 && (

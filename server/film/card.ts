@@ -1,0 +1,26 @@
+import { createRequire } from 'node:module'
+import { drawCard } from '@pendolo/core/picture'
+import type { FilmSize } from './render.ts'
+
+const FONTS = 'instrument-sans/files/instrument-sans'
+const FAMILIES = 'Card, CardMore, sans-serif'
+const LOWEST = 16
+const RANGE = 219
+
+/** Words of a film's card in the form that the encoder takes: planar 4:2:0, limited range. White on black has no colour. */
+export async function cardFrame(text: string, { width, height }: FilmSize): Promise<Buffer> {
+  // Loaded only for films with cards: it brings an engine for drawing.
+  const { createCanvas, GlobalFonts } = await import('@napi-rs/canvas')
+  const { resolve } = createRequire(import.meta.url)
+  if (!GlobalFonts.has('Card')) {
+    GlobalFonts.registerFromPath(resolve(`@fontsource-variable/${FONTS}-latin-wght-normal.woff2`), 'Card')
+    GlobalFonts.registerFromPath(resolve(`@fontsource-variable/${FONTS}-latin-ext-wght-normal.woff2`), 'CardMore')
+  }
+  const ink = createCanvas(width, height).getContext('2d')
+  drawCard(ink, text, width, height, FAMILIES)
+  const { data } = ink.getImageData(0, 0, width, height)
+  const luma = width * height
+  const frame = Buffer.alloc((luma * 3) / 2, 128)
+  for (let i = 0; i < luma; i++) frame[i] = LOWEST + Math.round((data[4 * i + 1] * RANGE) / 255)
+  return frame
+}
