@@ -1,6 +1,5 @@
 import { createRequire } from 'node:module'
 import { drawCard } from '@pendolo/core/picture'
-import type { FilmSize } from './render.ts'
 
 const FONTS = 'instrument-sans/files/instrument-sans'
 const FAMILIES = 'Card, CardMore, sans-serif'
@@ -8,7 +7,7 @@ const LOWEST = 16
 const RANGE = 219
 
 /** Words of a film's card in the form that the encoder takes: planar 4:2:0, limited range. White on black has no colour. */
-export async function cardFrame(text: string, { width, height }: FilmSize): Promise<Buffer> {
+export async function cardFrame(text: string, { width, height }: { readonly width: number; readonly height: number }): Promise<Buffer> {
   // Loaded only for films with cards: it brings an engine for drawing.
   const { createCanvas, GlobalFonts } = await import('@napi-rs/canvas')
   const { resolve } = createRequire(import.meta.url)
