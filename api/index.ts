@@ -28,3 +28,4 @@ export {
   type ServerEvent,
   type Told,
 } from './types.ts'
+export { whyText } from './words/why.ts'

@@ -93,7 +93,7 @@ async function gathered(url: string, home: string, folder: string): Promise<Big>
   const state = () => call<State>(`/projects/${id}`)
   const { doc } = await state()
   const cutId = doc.activeCutId
-  const placement = { start: flicks(0), rate: 1, method: 'hand', verdict: 'sure', confidence: 1, why: '', locked: false } as const
+  const placement = { start: flicks(0), rate: 1, method: 'hand', verdict: 'sure', confidence: 1, why: [{ code: 'moved' }], locked: false } as const
   const cameras = Object.values(doc.clips).filter((c) => !isMaster(doc, c.id))
   await edit([{ type: 'place', by: 'hand', placements: Object.fromEntries(cameras.map((c) => [c.id, placement])), loose: {} }])
 

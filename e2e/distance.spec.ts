@@ -8,7 +8,7 @@ import { homeWithCopies, scratch, TestServer } from './server.ts'
 interface State {
   doc: {
     clips: Record<string, { fileId: string; angleId: string }>
-    placements: Record<string, { start: number; verdict: string; why: string }>
+    placements: Record<string, { start: number; verdict: string; why: { code: string }[] }>
     angles: { id: string; distance?: number }[]
   }
   files: { id: string; name: string }[]

@@ -9,7 +9,7 @@ interface State {
   doc: {
     angles: { id: string; name: string }[]
     clips: Record<string, { fileId: string; angleId: string }>
-    placements: Record<string, { start: number; verdict: string; why: string; jumps?: { at: number; by: number }[] }>
+    placements: Record<string, { start: number; verdict: string; why: { code: string }[]; jumps?: { at: number; by: number }[] }>
     cuts: { id: string }[]
     activeCutId: string
     masterClipId: string

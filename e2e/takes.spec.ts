@@ -9,7 +9,7 @@ import { homeWithCopies, scratch, TestServer } from './server.ts'
 interface State {
   doc: {
     clips: Record<string, { fileId: string; points?: Record<string, number> }>
-    placements: Record<string, { start: number; rate: number; verdict: string; method: string; why: string; confidence: number | null }>
+    placements: Record<string, { start: number; rate: number; verdict: string; method: string; why: { code: string }[]; confidence: number | null }>
     marks: { time: number; end?: number; kind: string; name: string }[]
     cuts: { pieces: { from: number | null; to: number | null }[] }[]
   }

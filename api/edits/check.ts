@@ -1,7 +1,7 @@
 import { EDIT_TYPES, type Edit } from '@pendolo/core/project'
 import * as yup from 'yup'
 import { angleFields } from './angles.ts'
-import { clipFields } from './clips.ts'
+import { clipFields, withFactsOfToday } from './clips.ts'
 import { cutFields } from './cut.ts'
 import { markFields, withKindsOfToday } from './marks.ts'
 import { masterFields } from './master.ts'
@@ -119,5 +119,5 @@ export async function checkEdits(body: unknown, rest: () => Promise<void>): Prom
     }
     await rest()
   }
-  return (edits as Edit[]).map(withKindsOfToday)
+  return (edits as Edit[]).map((edit) => withFactsOfToday(withKindsOfToday(edit)))
 }

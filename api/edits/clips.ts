@@ -1,11 +1,23 @@
-import { VERDICTS } from '@pendolo/core/lineup'
-import { CHANNEL_LAYOUTS, CLIP_STATES, type ClipEdit, METHODS, PLACED_BY, POINT_KINDS } from '@pendolo/core/project'
+import { inWords, isWhy, VERDICTS, type Why } from '@pendolo/core/lineup'
+import { CHANNEL_LAYOUTS, CLIP_STATES, type ClipEdit, type Edit, METHODS, PLACED_BY, POINT_KINDS } from '@pendolo/core/project'
 import { PROJECT_RATES } from '@pendolo/core/time'
 import * as yup from 'yup'
 import { angle } from './angles.ts'
 import { channelName, type Fields, id, ids, recordOf, time } from './parts.ts'
 
 const rate = yup.string().test('rate', 'no frame rate that a project can have', (text) => text == null || PROJECT_RATES.some((r) => r === text))
+/** Facts, or words: those of scripts that know no facts. */
+const why = yup.mixed<Why>((value): value is Why => isWhy(value) || (typeof value === 'string' && value.length <= 500))
+
+/** Places with facts as reasons, as they are kept today. */
+export function withFactsOfToday(edit: Edit): Edit {
+  if (edit.type !== 'place') return edit
+  const today = (given: Why | string): Why => (typeof given === 'string' ? inWords(given) : given)
+  const placements = Object.entries(edit.placements).map(([clipId, placement]) => [clipId, { ...placement, why: today(placement.why) }])
+  const loose = Object.entries(edit.loose).map(([clipId, given]) => [clipId, today(given)])
+  return { ...edit, placements: Object.fromEntries(placements), loose: Object.fromEntries(loose) }
+}
+
 const placement = yup
   .object({
     start: time.required(),
@@ -13,7 +25,7 @@ const placement = yup
     method: yup.string().oneOf(METHODS).required(),
     verdict: yup.string().oneOf(VERDICTS).required(),
     confidence: yup.number().min(0).max(1).required(),
-    why: yup.string().max(500).defined(),
+    why: why.required(),
     locked: yup.boolean().required(),
     jumps: yup
       .array(yup.object({ at: time.required(), by: time.required() }).noUnknown().required())
@@ -45,7 +57,7 @@ export const clipFields: Fields<ClipEdit> = {
   place: {
     by: yup.string().oneOf(PLACED_BY).required(),
     placements: recordOf(placement.required()),
-    loose: recordOf(yup.string().max(500).defined()),
+    loose: recordOf(why.required()),
     proofs: yup.lazy((given) => (given === undefined ? yup.mixed().optional() : recordOf(id.required()))),
   },
   nudge: { clipIds: ids, by: time.required() },

@@ -70,4 +70,18 @@ describe('edits as they come over the wire', () => {
     await expect(at({ edits: [{ type: 'removeMarks', markIds: Array(500).fill('__proto__') }] })).rejects.toThrow(/id/)
     await expect(at({ edits: [{ type: 'lock', clipIds: ['c'], locked: true, unknown: Array(500).fill(1) }] })).rejects.toThrow()
   })
+
+  test('reasons come as facts, or as words, which are kept as a fact; what is neither is refused', async () => {
+    const place = (why: unknown, loose: unknown = why) => ({ type: 'place', by: 'hand', placements: { c: { ...placement, why } }, loose: { d: loose } })
+    const facts = [{ code: 'windows', agreeing: 3, windows: 4, ratio: 0.5 }]
+    expect(await at({ edits: [place(facts)] })).toMatchObject([{ placements: { c: { why: facts } }, loose: { d: facts } }])
+    expect(await at({ edits: [place('by my script')] })).toMatchObject([
+      { placements: { c: { why: [{ code: 'words', text: 'by my script' }] } }, loose: { d: [{ code: 'words', text: 'by my script' }] } },
+    ])
+    expect(await at({ edits: [place('')] })).toMatchObject([{ placements: { c: { why: [] } }, loose: { d: [] } }])
+    for (const bad of [5, {}, [{ code: 'nobody' }], ['words'], 'x'.repeat(501), null]) {
+      expect(await check(place(bad, []))).toBe(false)
+      expect(await check(place([], bad))).toBe(false)
+    }
+  })
 })

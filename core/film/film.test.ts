@@ -27,7 +27,7 @@ const facts = (durationSeconds: number, picture = true): FileFacts => ({
 })
 const files: Record<string, FileFacts> = { fm: facts(100, false), fa: facts(100), fb: facts(40) }
 const factsOf = (id: string) => files[id]
-const place = (start: number): Placement => ({ start: at(start), rate: 1, method: 'sound', verdict: 'sure', confidence: 1, why: '', locked: false })
+const place = (start: number): Placement => ({ start: at(start), rate: 1, method: 'sound', verdict: 'sure', confidence: 1, why: [], locked: false })
 const apply = (doc: ProjectDoc, ...edits: Edit[]) => applyEdits(doc, edits).doc
 
 /** A master of 100 s; angle a sees all of it, b the seconds 30 to 70. Cut: a, from 40 on b, from 60 on a. */

@@ -41,7 +41,7 @@ function show() {
     method: 'sound' as const,
     verdict: 'sure' as const,
     confidence: 1,
-    why: '',
+    why: [],
     locked: false,
   })
   return applyEdits(emptyProject('cut'), [

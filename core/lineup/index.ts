@@ -25,3 +25,4 @@ export {
   type TimecodeReference,
 } from './timecode.ts'
 export { type ClockReference, placeByClock, settleRivals, USUAL_WAYS, WAYS, type Way } from './ways.ts'
+export { type Fact, type FactCode, inWords, isWhy, together, type Why } from './why.ts'

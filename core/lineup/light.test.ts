@@ -139,7 +139,7 @@ describe('placing by light', () => {
     const dull = { flashes: [], lamps: [] }
     const clip = film(dull, { rate: P25, start: 0, seconds: 30, shutter: 0.5, gain: 1, rolling: 0.5, seed: 3 })
     expect(lightEvents(clip)).toEqual([])
-    expect(placeByLight([reference(show(5, 200))], clip)).toMatchObject({ verdict: 'loose', startSeconds: null, why: expect.stringContaining('too little') })
-    expect(placeByLight([], clip).why).toContain('no placed camera')
+    expect(placeByLight([reference(show(5, 200))], clip)).toMatchObject({ verdict: 'loose', startSeconds: null, why: [{ code: 'light-steady', ofClip: true }] })
+    expect(placeByLight([], clip).why).toEqual([{ code: 'light-no-reference' }])
   })
 })

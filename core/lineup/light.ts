@@ -1,6 +1,7 @@
 import { inverseReal, powerOfTwo, realSpectrum } from '../signal/index.ts'
 import { type Rate, rateToNumber } from '../time/index.ts'
 import { parabola } from './coarse.ts'
+import type { Fact, Why } from './why.ts'
 
 /** Parts of the picture whose brightness is kept, in rows and columns. */
 export const LIGHT_CELLS = 16
@@ -17,7 +18,7 @@ export interface LightTrack {
 export interface LightPlacement {
   readonly verdict: 'sure' | 'check' | 'loose'
   readonly startSeconds: number | null
-  readonly why: string
+  readonly why: Why
   /** Events of the clip in the overlap, and those that the reference saw at the same instant. */
   readonly events: number
   readonly matched: number
@@ -130,12 +131,12 @@ function timeOf(f: number, raw: Float32Array): number {
  * @param references cameras placed already; their light is put together on the master's time
  */
 export function placeByLight(references: readonly LightReference[], clip: LightTrack, near?: { startSeconds: number; tolerance: number }): LightPlacement {
-  const nothing = (why: string): LightPlacement => ({ verdict: 'loose', startSeconds: null, why, events: 0, matched: 0, rivalRatio: 0 })
-  if (references.length === 0) return nothing('no placed camera has pictures to compare the light with')
+  const nothing = (why: Fact): LightPlacement => ({ verdict: 'loose', startSeconds: null, why: [why], events: 0, matched: 0, rivalRatio: 0 })
+  if (references.length === 0) return nothing({ code: 'light-no-reference' })
   const own = lightEvents(clip)
-  if (own.length < CHECK_EVENTS) return nothing('the light changes too little in this clip')
+  if (own.length < CHECK_EVENTS) return nothing({ code: 'light-steady', ofClip: true })
   const known = references.map((r) => lightEvents(r.track).map((e) => ({ at: r.startSeconds + r.rate * e.at, change: e.change })))
-  if (known.every((events) => events.length < CHECK_EVENTS)) return nothing('the light changes too little in the placed cameras')
+  if (known.every((events) => events.length < CHECK_EVENTS)) return nothing({ code: 'light-steady', ofClip: false })
   const clipEnd = clip.startSeconds + clip.luma.length / LIGHT_CELLS / rateToNumber(clip.rate)
   const spans = references.map((r) => [
     r.startSeconds + r.rate * r.track.startSeconds,
@@ -175,12 +176,11 @@ export function placeByLight(references: readonly LightReference[], clip: LightT
   }
   const best = top(scores, () => true)
   const rival = top(scores, (i) => Math.abs(i - best) > 0.4 * GRID)
-  if (!(scores[best] > 0)) return nothing('no change of light fits that of the placed cameras')
+  if (!(scores[best] > 0)) return nothing({ code: 'light-nothing' })
   const guess = origin + (first + best + parabola(scores, best)) / GRID - clip.startSeconds
   const { start, matched, events } = settled(own, known, spans, guess, frame)
   const rivalRatio = Math.max(0, scores[rival] / scores[best])
   const share = events > 0 ? matched / events : 0
-  const text = `${matched} of ${events} changes of light were seen by both`
   // How often the references change by chance within a frame of any instant, and how many places were tried.
   const seconds = spans.reduce((s, [from, to]) => s + to - from, 0)
   const dense = Math.min(0.5, (known.reduce((s, list) => s + list.length, 0) / seconds) * 2 * frame)
@@ -196,8 +196,8 @@ export function placeByLight(references: readonly LightReference[], clip: LightT
     startSeconds: verdict === 'loose' ? null : start,
     why:
       verdict === 'loose'
-        ? `the light does not fit that of the placed cameras (${text})`
-        : `by light; ${text}${rivalRatio >= RIVAL ? `, another place fits almost as well (${rivalRatio.toFixed(2)}×)` : ''}`,
+        ? [{ code: 'light-misfit', matched, events }]
+        : [{ code: 'light', matched, events }, ...(rivalRatio >= RIVAL ? [{ code: 'light-rival', ratio: rivalRatio } as const] : [])],
     events,
     matched,
     rivalRatio,

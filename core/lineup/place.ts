@@ -9,11 +9,11 @@ import {
   stretchedSource,
   stretchFeatures,
 } from '../signal/index.ts'
-import { printLength } from '../time/index.ts'
 import { CoarseReference, type CoarseResult, FRAME_SECONDS } from './coarse.ts'
 import { compareLines } from './differ.ts'
 import { fitLine, type LineFit } from './fit.ts'
 import { findJumps, type Jump } from './jumps.ts'
+import type { Fact, Why } from './why.ts'
 import { measureWindow, STRONG, type WindowCache, type WindowMeasure } from './windows.ts'
 
 export const VERDICTS = ['sure', 'check', 'loose'] as const
@@ -53,7 +53,7 @@ export interface SoundPlacement {
   readonly rate: number
   /** 0..1: how far the evidence is above what chance gives. */
   readonly confidence: number
-  readonly why: string
+  readonly why: Why
   readonly proof: SoundProof
 }
 
@@ -130,17 +130,17 @@ interface Weighed {
  * @returns a loose verdict with the reason for silence, too short clips and foreign material
  */
 export function placeBySound(reference: SoundReference, clip: HeardSound, options: PlaceOptions = {}): SoundPlacement {
-  const nothing = (why: string, coarse?: CoarseResult): SoundPlacement => ({
+  const nothing = (why: Fact, coarse?: CoarseResult): SoundPlacement => ({
     verdict: 'loose',
     startSeconds: null,
     rate: 1,
     confidence: 0,
-    why,
+    why: [why],
     proof: proofOf(null, [], 1, coarse),
   })
-  if (clip.source.length < 3 * ANALYSIS_RATE) return nothing('the clip has less than 3 s of sound')
-  if (clip.features.levelDb.every((level) => level < -85)) return nothing('the clip is silent')
-  if (reference.source.length < 3 * ANALYSIS_RATE) return nothing('the master has less than 3 s of sound')
+  if (clip.source.length < 3 * ANALYSIS_RATE) return nothing({ code: 'clip-short' })
+  if (clip.features.levelDb.every((level) => level < -85)) return nothing({ code: 'clip-silent' })
+  if (reference.source.length < 3 * ANALYSIS_RATE) return nothing({ code: 'master-short' })
 
   // Short clips are read and played at the other speed once; of long ones only the windows.
   const short = clip.source.length <= LONG_SECONDS * ANALYSIS_RATE
@@ -162,7 +162,7 @@ export function placeBySound(reference: SoundReference, clip: HeardSound, option
   }
   options.onProgress?.(1)
   const chosen = best.ranked[0]
-  if (!chosen) return nothing('no place on the master resembles this sound', best.coarse)
+  if (!chosen) return nothing({ code: 'nothing-alike' }, best.coarse)
   const judged = verdictOf(best)
   const jumps = judged.verdict === 'loose' ? [] : findJumps(reference.source, at(best.speed).source, { ...chosen, startSeconds: chosen.candidate.startSeconds })
   const { verdict, why, confidence } = jumps.length > 0 ? broken(judged, jumps, best.speed) : judged
@@ -185,13 +185,10 @@ type Judged = ReturnType<typeof verdictOf>
 
 /** A clip on two lines is placed in pieces, and the user is asked to look. */
 function broken(judged: Judged, jumps: readonly Jump[], speed: number): Judged {
-  const text = jumps.map(
-    (j) => `${Math.abs(j.bySeconds * 1000).toFixed(0)} ms ${j.bySeconds > 0 ? 'are missing' : 'are too much'} near ${printLength(j.clipSeconds / speed)}`,
-  )
   return {
     verdict: 'check',
     confidence: Math.min(0.5, judged.confidence),
-    why: `${judged.why}; in the recording ${text.join(' and ')}: placed in ${jumps.length + 1} pieces`,
+    why: [...judged.why, { code: 'pieces', jumps: jumps.map((j) => ({ atSeconds: j.clipSeconds / speed, bySeconds: j.bySeconds })) }],
   }
 }
 
@@ -348,39 +345,35 @@ function trusted(windows: readonly WindowMeasure[]): LineFit | null {
   return fit && on.length * 2 >= windows.length && Math.max(...on) - Math.min(...on) >= TRUSTED_SPAN ? fit : null
 }
 
-function verdictOf(result: Pick<Attempt, 'ranked'> & Partial<Pick<Attempt, 'settled'>>): { verdict: Verdict; why: string; confidence: number } {
+function verdictOf(result: Pick<Attempt, 'ranked'> & Partial<Pick<Attempt, 'settled'>>): { verdict: Verdict; why: Why; confidence: number } {
   const chosen = result.ranked[0]
-  if (!chosen) return { verdict: 'loose', why: 'no place on the master resembles this sound', confidence: 0 }
+  if (!chosen) return { verdict: 'loose', why: [{ code: 'nothing-alike' }], confidence: 0 }
   const { agreeing, windows, support } = chosen.candidate
   const share = windows > 0 ? agreeing / windows : 0
   const rival = result.ranked[1]?.candidate.support ?? 0
   const ratio = support > 0 ? rival / support : 1
   const confidence = Math.max(0, Math.min(1, share)) * Math.max(0, Math.min(1, 2 * (1 - ratio)))
-  const windowsText = `${agreeing} of ${windows} windows agree`
   const enough = agreeing >= Math.min(SURE_WINDOWS, windows) && windows >= 2
-  if (!enough || share < CHECK_SHARE)
-    return { verdict: 'loose', why: `nothing on the master matches this sound (${windowsText} at the best place)`, confidence: Math.min(confidence, 0.1) }
+  if (!enough || share < CHECK_SHARE) return { verdict: 'loose', why: [{ code: 'windows-none', agreeing, windows }], confidence: Math.min(confidence, 0.1) }
   const best = Math.max(...chosen.windows.map((w, i) => (chosen.fit.agrees[i] ? w.strength : 0)))
-  if (chosen.apart < SURE_APART && best < UNMISTAKABLE)
-    return { verdict: 'loose', why: 'only one instant of it resembles the master: one sound in common is no proof', confidence: Math.min(confidence, 0.1) }
-  if (share < SURE_SHARE) return { verdict: 'check', why: `by sound, but only ${windowsText}`, confidence: Math.min(confidence, 0.5) }
+  if (chosen.apart < SURE_APART && best < UNMISTAKABLE) return { verdict: 'loose', why: [{ code: 'one-instant' }], confidence: Math.min(confidence, 0.1) }
+  if (share < SURE_SHARE) return { verdict: 'check', why: [{ code: 'windows-few', agreeing, windows }], confidence: Math.min(confidence, 0.5) }
   if (result.settled)
     return {
       verdict: 'sure',
-      why: `by sound; ${windowsText}; ${result.ranked.length > 2 ? 'other places' : 'another place'} (${ratio.toFixed(2)}×) ${result.ranked.length > 2 ? 'resemble' : 'resembles'} it, but what differs between them speaks for this one`,
+      why: [{ code: 'told-by-difference', agreeing, windows, ratio, several: result.ranked.length > 2 }],
       confidence: 0.75,
     }
   if (ratio > SURE_RIVAL) {
     const apart = toldApart(chosen, result.ranked.slice(1))
-    if (!apart)
-      return { verdict: 'check', why: `by sound; two places fit almost equally (next-best ${ratio.toFixed(2)}×)`, confidence: Math.min(confidence, 0.5) }
+    if (!apart) return { verdict: 'check', why: [{ code: 'two-places', ratio }], confidence: Math.min(confidence, 0.5) }
     return {
       verdict: 'sure',
-      why: `by sound; ${windowsText}; the next-best place (${ratio.toFixed(2)}×) fits worse in ${apart.worse} of ${apart.windows}`,
+      why: [{ code: 'told-by-windows', agreeing, windows, ratio, worse: apart.worse, compared: apart.windows }],
       confidence: 0.7,
     }
   }
-  return { verdict: 'sure', why: `by sound; ${windowsText}, next-best place ${ratio.toFixed(2)}×`, confidence: Math.max(confidence, 0.6) }
+  return { verdict: 'sure', why: [{ code: 'windows', agreeing, windows, ratio }], confidence: Math.max(confidence, 0.6) }
 }
 
 /** Windows that two places must share to be compared, how much weaker the rival must be on the whole, and how regularly. */

@@ -1,5 +1,6 @@
 import { canDropFrames, frameToTimecode, nominalRate, type Rate, rateToNumber, timecodeToFrame } from '../time/index.ts'
 import type { LtcFindings } from './ltc.ts'
+import type { Why } from './why.ts'
 
 /** Where a recording's timecode was read: heard in its sound, in the file's tags, or in a Broadcast Wave's header. */
 export type TimecodeOrigin = 'sound' | 'file' | 'bwf'
@@ -43,8 +44,6 @@ export function soundTimecode(found: LtcFindings): TimecodeReading {
   return { origin: 'sound', label: first, offsetSeconds, speed, rate, dropFrame, date }
 }
 
-const ORIGIN_TEXT: Record<TimecodeOrigin, string> = { sound: 'recorded as sound', file: 'in the file', bwf: 'in the wave file' }
-
 /** A recording whose place on the master is known already. */
 export interface TimecodeReference {
   readonly name: string
@@ -57,7 +56,7 @@ export interface TimecodePlacement {
   readonly startSeconds: number
   readonly rate: number
   readonly origin: TimecodeOrigin
-  readonly why: string
+  readonly why: Why
   /** References that lead to the same place within two frames, of all. */
   readonly agreeing: number
   readonly references: number
@@ -70,17 +69,26 @@ const AGREE_FRAMES = 2
  * Places a clip by the time of day that it and recordings of known place carry. References that contradict the most are
  * left out; the hour is taken within half a day where no date tells more, so midnight may lie between.
  * @param clip readings of the clip; what was recorded as sound wins over what stands in the file
- * @returns the placement, or the reason in words why there is none
+ * @returns the placement, or the reason why there is none
  */
-export function placeByTimecode(clip: readonly TimecodeReading[], references: readonly TimecodeReference[]): TimecodePlacement | { readonly refused: string } {
+export function placeByTimecode(clip: readonly TimecodeReading[], references: readonly TimecodeReference[]): TimecodePlacement | { readonly refused: Why } {
   const reading = preferred(clip)
-  if (!reading) return { refused: 'no timecode in this file' }
-  if (references.length === 0) return { refused: 'no recording of known place carries a timecode to compare with' }
+  if (!reading) return { refused: [{ code: 'timecode-none' }] }
+  if (references.length === 0) return { refused: [{ code: 'timecode-no-reference' }] }
   const usable = references.filter((r) => sameClock(r.reading, reading))
   if (usable.length === 0) {
     const other = references[0]
     return {
-      refused: `its timecode counts ${countText(reading)}, that of ${other.name} ${countText(other.reading)}: the same label is not the same instant; place it by sound or by hand`,
+      refused: [
+        {
+          code: 'timecode-counts',
+          rate: rateToNumber(reading.rate),
+          drop: reading.dropFrame,
+          other: other.name,
+          otherRate: rateToNumber(other.reading.rate),
+          otherDrop: other.reading.dropFrame,
+        },
+      ],
     }
   }
   const led = usable.map((r) => {
@@ -94,16 +102,13 @@ export function placeByTimecode(clip: readonly TimecodeReading[], references: re
   const best = led.reduce((a, b) => (near(b.start).length > near(a.start).length ? b : a))
   const together = near(best.start)
   const startSeconds = together.reduce((s, x) => s + x.start, 0) / together.length
-  const through = together.length === 1 ? together[0].name : `${together.length} recordings`
   const against = led.length - together.length
   const differing = clip.filter((r) => r !== reading && Math.abs(r.offsetSeconds - reading.offsetSeconds) > tolerance)
-  const why = [
-    `by timecode ${reading.label} ${ORIGIN_TEXT[reading.origin]}, through ${through}`,
-    against === 0 ? '' : against === 1 ? 'one other says otherwise' : `${against} others say otherwise`,
-    ...differing.map((r) => `the one ${ORIGIN_TEXT[r.origin]}, ${r.label}, differs and was left out`),
+  const why: Why = [
+    { code: 'timecode', label: reading.label, origin: reading.origin, through: together[0].name, recordings: together.length },
+    ...(against > 0 ? [{ code: 'timecode-against', others: against } as const] : []),
+    ...differing.map((r) => ({ code: 'timecode-differs', label: r.label, origin: r.origin }) as const),
   ]
-    .filter(Boolean)
-    .join('; ')
   return { startSeconds, rate: best.rate, origin: reading.origin, why, agreeing: together.length, references: led.length }
 }
 
@@ -120,9 +125,4 @@ function sameClock(a: TimecodeReading, b: TimecodeReading): boolean {
 
 function trueTime(r: TimecodeReading): boolean {
   return r.rate.den === 1 || r.dropFrame
-}
-
-function countText(r: TimecodeReading): string {
-  const fps = rateToNumber(r.rate)
-  return `${Number.isInteger(fps) ? fps : fps.toFixed(2)} frames a second${r.rate.den === 1001 ? (r.dropFrame ? ' in drop-frame' : ' without drop-frame') : ''}`
 }

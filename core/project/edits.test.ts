@@ -1,4 +1,5 @@
 import fc from 'fast-check'
+import type { Why } from '../lineup/index.ts'
 import { flicks, ZERO } from '../time/index.ts'
 import {
   type Angle,
@@ -15,6 +16,8 @@ import {
   stripOf,
 } from './index.ts'
 
+const LOST: Why = [{ code: 'nothing-alike' }]
+
 const angle = (id: string, hue = 0): Angle => ({ id, name: id.toUpperCase(), hue, framing: 'fit' })
 const placement = (start: number, over: Partial<Placement> = {}): Placement => ({
   start: flicks(start),
@@ -22,7 +25,7 @@ const placement = (start: number, over: Partial<Placement> = {}): Placement => (
   method: 'sound',
   verdict: 'sure',
   confidence: 1,
-  why: 'by sound',
+  why: [{ code: 'windows', agreeing: 5, windows: 5, ratio: 0.2 }],
   locked: false,
   ...over,
 })
@@ -100,14 +103,14 @@ describe('edits', () => {
     const after = apply(doc, { type: 'place', by: 'search', placements: { a1: placement(9), b1: placement(9) }, loose: {} })
     expect(after.placements.a1.start).toBe(1000)
     expect(after.placements.b1).toMatchObject({ start: 2007, method: 'hand' })
-    const lost = apply(doc, { type: 'place', by: 'search', placements: {}, loose: { a1: 'gone', b1: 'gone' } })
+    const lost = apply(doc, { type: 'place', by: 'search', placements: {}, loose: { a1: LOST, b1: LOST } })
     expect(Object.keys(lost.placements).sort()).toEqual(['a1', 'b1', 'master'])
   })
 
   test('the master has no other place, even when it is unlocked: a search leaves it, a hand is told so', () => {
     const doc = apply(project(), { type: 'lock', clipIds: ['master'], locked: false })
     const search = (edit: Pick<Extract<Edit, { type: 'place' }>, 'placements' | 'loose'>) => apply(doc, { type: 'place', by: 'search', ...edit })
-    expect(search({ placements: {}, loose: { master: 'nothing fits' } }).placements.master).toMatchObject({ start: 0, method: 'master' })
+    expect(search({ placements: {}, loose: { master: LOST } }).placements.master).toMatchObject({ start: 0, method: 'master' })
     expect(search({ placements: { master: placement(5) }, loose: {} }).placements.master.start).toBe(0)
     expect(() => apply(doc, { type: 'place', by: 'hand', placements: { master: placement(5) }, loose: {} })).toThrow(/choose another master/)
   })
@@ -120,9 +123,9 @@ describe('edits', () => {
   })
 
   test('a clip that could not be placed waits with its reason, and loses it when placed', () => {
-    const waiting = apply(project(), { type: 'place', by: 'search', placements: {}, loose: { a1: 'no sound' } })
+    const waiting = apply(project(), { type: 'place', by: 'search', placements: {}, loose: { a1: LOST } })
     expect(waiting.placements.a1).toBeUndefined()
-    expect(waiting.loose.a1).toBe('no sound')
+    expect(waiting.loose.a1).toEqual(LOST)
     expect(apply(waiting, { type: 'place', by: 'hand', placements: { a1: placement(5, { method: 'hand' }) }, loose: {} }).loose.a1).toBeUndefined()
   })
 
@@ -225,7 +228,7 @@ describe('placing by what the user set', () => {
     const placed = apply(points(project(), 300, 5000), { type: 'placeByPoint', clipIds: ['a1'], point: 'mark' })
     const found = { a1: placement(999) }
     expect(apply(placed, { type: 'place', by: 'search', placements: found, loose: {} }).placements.a1.start).toBe(4700)
-    expect(apply(placed, { type: 'place', by: 'search', placements: {}, loose: { a1: 'nothing' } }).placements.a1.start).toBe(4700)
+    expect(apply(placed, { type: 'place', by: 'search', placements: {}, loose: { a1: LOST } }).placements.a1.start).toBe(4700)
     expect(apply(placed, { type: 'place', by: 'asked', placements: found, loose: {} }).placements.a1.start).toBe(999)
   })
 })

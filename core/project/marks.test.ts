@@ -7,7 +7,7 @@ const apply = (doc: ProjectDoc, ...edits: Edit[]) => applyEdits(doc, edits).doc
 const names = (doc: ProjectDoc) => marksOf(doc).map((m) => m.id)
 
 function project(): ProjectDoc {
-  const placement = { method: 'sound' as const, verdict: 'sure' as const, confidence: 1, why: '', locked: false }
+  const placement = { method: 'sound' as const, verdict: 'sure' as const, confidence: 1, why: [], locked: false }
   return apply(
     emptyProject('cut'),
     {

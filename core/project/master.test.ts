@@ -11,7 +11,7 @@ const place = (start: number, over: Partial<Placement> = {}): Placement => ({
   method: 'timecode',
   verdict: 'check',
   confidence: 0.7,
-  why: 'by its timecode',
+  why: [{ code: 'timecode-agrees' }],
   locked: false,
   ...over,
 })
@@ -130,7 +130,7 @@ describe('another master', () => {
       { type: 'setMaster', clipId: 'n' },
     )
     expect(doc.placements.r).toMatchObject({ start: at(12.5), verdict: 'check' })
-    expect(doc.placements.x1).toMatchObject({ start: at(-3), locked: true, why: 'by its timecode' })
+    expect(doc.placements.x1).toMatchObject({ start: at(-3), locked: true, why: [{ code: 'timecode-agrees' }] })
     expect(doc.placements.m).toMatchObject({ start: 0, verdict: 'check', locked: false })
     expect(Object.keys(doc.cuts[0].points)).toEqual([String(at(3)), String(at(9))])
   })

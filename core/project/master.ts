@@ -74,17 +74,17 @@ function setMasters(doc: ProjectDoc, clipIds: readonly string[]): void {
   keepHeard(doc, before)
 }
 
-const CLOCK = { method: 'master', verdict: 'sure', confidence: 1, why: 'the master itself', locked: true } as const
+const CLOCK = { method: 'master', verdict: 'sure', confidence: 1, why: [{ code: 'master' }], locked: true } as const satisfies Partial<Placement>
 
 function becomeClock(doc: ProjectDoc, id: string): void {
   const old = own(doc.placements, id)
   // One that had been the clock before knows no other place than that.
-  const was = old && old.why !== LEFT && { method: old.method, verdict: old.verdict, confidence: old.confidence, why: old.why, locked: old.locked }
-  doc.placements[id] = { start: ZERO, rate: 1, ...CLOCK, ...(was && { was }) }
+  const was = old && old.why[0]?.code !== LEFT && { method: old.method, verdict: old.verdict, confidence: old.confidence, why: old.why, locked: old.locked }
+  doc.placements[id] = { start: ZERO, rate: 1, ...CLOCK, why: [...CLOCK.why], ...(was && { was }) }
   delete doc.loose[id]
 }
 
-const LEFT = 'was the master before'
+const LEFT = 'master-before'
 
 /** The former clock is a device like others, placed as it was before it became the clock. */
 function leaveClock(doc: ProjectDoc, id: string, doubtful: boolean): void {
@@ -93,7 +93,7 @@ function leaveClock(doc: ProjectDoc, id: string, doubtful: boolean): void {
     method: 'sound',
     verdict: doubtful ? 'check' : 'sure',
     confidence: doubtful ? 0 : 1,
-    why: LEFT,
+    why: [{ code: LEFT }],
     locked: false,
   }
   doc.placements[id] = { ...placement, ...how }
@@ -109,7 +109,7 @@ function doubt(doc: ProjectDoc): void {
     return
   }
   for (const placement of Object.values(doc.placements))
-    if (!placement.locked) Object.assign(placement, { verdict: 'check', why: 'the master was changed for one that had no place; line up again' })
+    if (!placement.locked) Object.assign(placement, { verdict: 'check', why: [{ code: 'master-changed' }] satisfies Placement['why'] })
 }
 
 /** What is on and what is not follows the master; levels stay. */

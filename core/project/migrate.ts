@@ -1,11 +1,12 @@
 import type { Patch } from 'immer'
 import type { Choice, SwitchPoint } from '../cut/index.ts'
+import { type Fact, inWords, type Why } from '../lineup/index.ts'
 import type { Flicks } from '../time/index.ts'
 import { inBlocks, pointRecord } from './sorted.ts'
-import { MASTER_FADE, type Mark, type MarkKind, type ProjectDoc, type Pulse } from './types.ts'
+import { MASTER_FADE, type Mark, type MarkKind, type Placement, type ProjectDoc, type Pulse } from './types.ts'
 
 /** Form of the document that this code reads and writes; raised with every change that older code could not read. */
-export const DOC_VERSION = 3
+export const DOC_VERSION = 4
 
 /** A document that was written by a newer Pendolo than this one, or that is none. */
 export class MigrationError extends Error {
@@ -14,8 +15,17 @@ export class MigrationError extends Error {
 
 type OldMark = Omit<Mark, 'kind'> & { kind: MarkKind | 'section' }
 
+type InWords<P> = Omit<P, 'why' | 'was'> & { why: string; was?: Omit<NonNullable<Placement['was']>, 'why'> & { why: string } }
+
+/** Version 3 kept reasons as words. */
+interface Version3 extends Omit<ProjectDoc, 'version' | 'placements' | 'loose'> {
+  version: 3
+  placements: Record<string, InWords<Placement>>
+  loose: Record<string, string>
+}
+
 /** Version 2 knew one master, one range of it for all versions, and parts as sections; beats were one list. */
-interface Version2 extends Omit<ProjectDoc, 'version' | 'marks' | 'cuts' | 'master' | 'proofs' | 'pulse' | 'mixRanges' | 'envelopes' | 'exceptions'> {
+interface Version2 extends Omit<Version3, 'version' | 'marks' | 'cuts' | 'master' | 'proofs' | 'pulse' | 'mixRanges' | 'envelopes' | 'exceptions'> {
   version: 2
   masterClipId: string | null
   marks: Record<string, OldMark>
@@ -40,7 +50,7 @@ function fromVersion1({ marks, cuts, ...doc }: Version1): Version2 {
   }
 }
 
-function fromVersion2({ masterClipId, marks, cuts, keep, pulse, ...doc }: Version2): ProjectDoc {
+function fromVersion2({ masterClipId, marks, cuts, keep, pulse, ...doc }: Version2): Version3 {
   return {
     ...doc,
     version: 3,
@@ -56,6 +66,31 @@ function fromVersion2({ masterClipId, marks, cuts, keep, pulse, ...doc }: Versio
   }
 }
 
+function fromVersion3({ placements, loose, ...doc }: Version3): ProjectDoc {
+  const facts = ({ why, was, ...placement }: InWords<Placement>): Placement => ({
+    ...placement,
+    why: knownWords(why),
+    ...(was && { was: { ...was, why: knownWords(was.why) } }),
+  })
+  return {
+    ...doc,
+    version: 4,
+    placements: Object.fromEntries(Object.entries(placements).map(([id, placement]) => [id, facts(placement)])),
+    loose: Object.fromEntries(Object.entries(loose).map(([id, why]) => [id, inWords(why)])),
+  }
+}
+
+/** Words as facts: those that mean something to the edits by their code, others as they are. */
+function knownWords(text: string): Why {
+  const known: Record<string, Fact> = {
+    'the master itself': { code: 'master' },
+    'was the master before': { code: 'master-before' },
+    'moved by hand': { code: 'moved' },
+    'accepted by you': { code: 'accepted' },
+  }
+  return text.split('; ').flatMap((part): Why => (Object.hasOwn(known, part) ? [known[part]] : inWords(part)))
+}
+
 /**
  * Brings a kept document to the form of today. What is of today already is returned as it is.
  * @throws MigrationError when it is no project, or one of a newer version
@@ -65,8 +100,9 @@ export function migrate(doc: unknown): ProjectDoc {
   const { angles, cuts, clips, placements, marks } = (doc ?? {}) as Partial<ProjectDoc>
   const objects = [clips, placements, marks].every((part) => typeof part === 'object' && part !== null)
   if (!Array.isArray(angles) || !Array.isArray(cuts) || !objects) throw new MigrationError('this is no project')
-  if (version === 1) return fromVersion2(fromVersion1(doc as Version1))
-  if (version === 2) return fromVersion2(doc as Version2)
+  if (version === 1) return fromVersion3(fromVersion2(fromVersion1(doc as Version1)))
+  if (version === 2) return fromVersion3(fromVersion2(doc as Version2))
+  if (version === 3) return fromVersion3(doc as Version3)
   if (version === DOC_VERSION) return doc as ProjectDoc
   throw new MigrationError(`this project was written by a newer Pendolo (its version is ${String(version)}, this one reads up to ${DOC_VERSION})`)
 }

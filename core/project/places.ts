@@ -1,3 +1,4 @@
+import type { Fact, Why } from '../lineup/index.ts'
 import { FLICKS_PER_SECOND, type Flicks, flicks } from '../time/index.ts'
 import { own } from './ids.ts'
 import { angleOf, clipOf, EditError, placementOf } from './lookup.ts'
@@ -10,7 +11,7 @@ export const PLACED_BY = ['search', 'asked', 'hand'] as const
 export interface Placing {
   by: (typeof PLACED_BY)[number]
   placements: Record<string, Placement>
-  loose: Record<string, string>
+  loose: Record<string, Why>
   /** Names of the proofs that go with them, by clip. */
   proofs?: Record<string, string>
 }
@@ -118,7 +119,7 @@ export function placeByPoint(doc: ProjectDoc, clipIds: readonly string[], point:
       method: point === 'mark' ? 'mark' : 'points',
       verdict: 'sure',
       confidence: 0.9,
-      why: `its ${POINT_TEXT[point]} put on that of the master, both set by you`,
+      why: [{ code: 'point', point }],
       locked: false,
     })
     clip.state = 'in'
@@ -139,12 +140,15 @@ function unlocked(doc: ProjectDoc, clipIds: string[]): Placement[] {
   })
 }
 
+/** A reason with a fact at its end, said once. */
+const lastly = (why: Why, fact: Fact): Why => [...why.filter((f) => f.code !== fact.code), fact]
+
 export function nudge(doc: ProjectDoc, clipIds: string[], by: Flicks): void {
   for (const placement of unlocked(doc, clipIds)) {
     placement.start = flicks(placement.start + by)
     bounded(placement)
     placement.method = 'hand'
-    placement.why = `${placement.why.replace(/; moved by hand$/, '')}; moved by hand`
+    placement.why = lastly(placement.why, { code: 'moved' })
   }
 }
 
@@ -164,7 +168,7 @@ export function accept(doc: ProjectDoc, clipIds: string[]): void {
   for (const id of clipIds) {
     const placement = placementOf(doc, id)
     placement.verdict = 'sure'
-    placement.why = `${placement.why.replace(/; accepted by you$/, '')}; accepted by you`
+    placement.why = lastly(placement.why, { code: 'accepted' })
   }
 }
 

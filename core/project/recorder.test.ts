@@ -17,7 +17,7 @@ import {
 
 const t = (n: number) => flicks(n * 1000)
 const placement = (start: number) =>
-  ({ start: t(start), rate: 1, method: 'sound', verdict: 'sure', confidence: 1, why: '', locked: false }) as ProjectDoc['placements'][string]
+  ({ start: t(start), rate: 1, method: 'sound', verdict: 'sure', confidence: 1, why: [], locked: false }) as ProjectDoc['placements'][string]
 const mark = (id: string, n: number): Mark => ({ id, time: t(n), kind: 'cue', name: id, hue: 0 })
 
 /** Three angles with a clip each, on a master; beats, marks and a few cuts. */
@@ -33,7 +33,7 @@ function show(): ProjectDoc {
       ],
     },
     { type: 'setMaster', clipId: 'm' },
-    { type: 'place', by: 'search', placements: { a1: placement(0), b1: placement(3) }, loose: { c1: 'no sound' } },
+    { type: 'place', by: 'search', placements: { a1: placement(0), b1: placement(3) }, loose: { c1: [{ code: 'clip-without-sound' }] } },
     { type: 'setPulse', pulse: { tempoBpm: 120, metre: 4, confidence: 1, beats: Array.from({ length: 16 }, (_, i) => t(i)), downbeats: [0, 4, 8, 12] } },
     { type: 'addMarks', marks: [mark('x', 5), mark('y', 2)] },
     { type: 'choose', cutId: 'cut', time: t(0), choice: { angleId: 'a' } },
@@ -66,7 +66,7 @@ const anyEdit: fc.Arbitrary<Edit> = fc.oneof(
   some('place', {
     by: fc.constantFrom('search', 'hand'),
     placements: fc.dictionary(clip, fc.integer({ min: -3, max: 9 }).map(placement)),
-    loose: fc.dictionary(clip, fc.constant('why')),
+    loose: fc.dictionary(clip, fc.constant([{ code: 'not-found' as const }])),
   }),
   some('nudge', { clipIds: clips, by: time }),
   some('clipPoint', { clipId: clip, point: fc.constantFrom('mark', 'in', 'out'), time: fc.option(time) }),

@@ -1,5 +1,5 @@
 import type { Choice, Magnet, StandIn } from '../cut/index.ts'
-import type { Verdict } from '../lineup/index.ts'
+import type { Verdict, Why } from '../lineup/index.ts'
 import type { Cutout, Framing, Look } from '../picture/index.ts'
 import type { SpanKind } from '../speech/index.ts'
 import { FLICKS_PER_SECOND, type Flicks, flicks, type Jump } from '../time/index.ts'
@@ -91,7 +91,7 @@ export interface Placement {
   method: Method
   verdict: Verdict
   confidence: number
-  why: string
+  why: Why
   locked: boolean
   /** Of the clock of the master: how it had been placed before it became that. */
   was?: Pick<Placement, 'method' | 'verdict' | 'confidence' | 'why' | 'locked'>
@@ -264,14 +264,14 @@ export interface Master {
 /** All that a user decides in a project. Facts of files, light copies and proofs live beside it and can be made again. */
 export interface ProjectDoc {
   /** Form of this document; `migrate` brings older ones here. */
-  version: 3
+  version: 4
   settings: Settings
   master: Master
   angles: Angle[]
   clips: Record<string, Clip>
   placements: Record<string, Placement>
   /** Why a clip could not be placed when it was last tried. */
-  loose: Record<string, string>
+  loose: Record<string, Why>
   /** Names of the proofs of the clips' places, by clip: undo brings back the proof too. */
   proofs: Record<string, string>
   pulse: KeptPulse | null
@@ -300,7 +300,7 @@ export const wholeMaster = (): Piece[] => [{ id: 'whole', kind: 'range', from: n
 /** An empty project at 25 frames a second. */
 export function emptyProject(cutId: string): ProjectDoc {
   return {
-    version: 3,
+    version: 4,
     settings: { rate: '25/1', dropFrame: false, width: 1920, height: 1080, startFrame: 0, magnet: 'beat', lead: 0, standIn: 'next' },
     master: { clipIds: [], join: 'crossfade', fade: MASTER_FADE },
     angles: [],

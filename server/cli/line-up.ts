@@ -1,5 +1,6 @@
 import { existsSync } from 'node:fs'
 import path from 'node:path'
+import { whyText } from '@pendolo/api'
 import { type LtcFindings, WAYS, type Way } from '@pendolo/core/lineup'
 import { FLICKS_PER_SECOND } from '@pendolo/core/time'
 import { type Command, InvalidArgumentError, Option } from 'commander'
@@ -135,7 +136,8 @@ function answer(file: string, { placement, why }: Outcome, way: Way | undefined)
     confidence: placement?.confidence ?? 0,
     method: placement?.method ?? way ?? 'sound',
     verdict: placement?.verdict ?? 'loose',
-    why: placement?.why ?? why,
+    why: whyText(placement?.why ?? why),
+    facts: placement?.why ?? why,
     ...(placement?.jumps && { jumps: placement.jumps.map((j) => ({ clipSeconds: j.at / FLICKS_PER_SECOND, bySeconds: j.by / FLICKS_PER_SECOND })) }),
   }
 }

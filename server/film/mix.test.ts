@@ -37,7 +37,7 @@ async function mix(edits: Edit[], gone?: string): Promise<Float32Array> {
     method: 'sound' as const,
     verdict: 'sure' as const,
     confidence: 1,
-    why: '',
+    why: [],
     locked: false,
   })
   const { doc } = applyEdits(emptyProject('cut'), [
@@ -69,7 +69,7 @@ const MONO = 0.5 * Math.SQRT1_2
 
 describe('the film’s sound', () => {
   test('of a camera that lost time is right on both sides of the loss, and silent in it', async () => {
-    const placed = { start: secondsToFlicks(0.75), rate: 1, method: 'sound' as const, verdict: 'check' as const, confidence: 1, why: '', locked: false }
+    const placed = { start: secondsToFlicks(0.75), rate: 1, method: 'sound' as const, verdict: 'check' as const, confidence: 1, why: [], locked: false }
     const heard = async (by: number, jump: number) =>
       mix([
         { type: 'place', by: 'asked', placements: { c: { ...placed, jumps: [{ at: secondsToFlicks(jump), by: secondsToFlicks(by) }] } }, loose: {} },
@@ -100,14 +100,14 @@ describe('the film’s sound', () => {
   })
 
   test('follows the clock of a drifting camera', async () => {
-    const place = { start: secondsToFlicks(0.75), rate: 1.0002, method: 'sound' as const, verdict: 'sure' as const, confidence: 1, why: '', locked: false }
+    const place = { start: secondsToFlicks(0.75), rate: 1.0002, method: 'sound' as const, verdict: 'sure' as const, confidence: 1, why: [], locked: false }
     const left = await mix([{ type: 'place', by: 'search', placements: { c: place }, loose: {} }, strip('c', { on: true }), strip('m', { mute: true })])
     const peak = left.reduce((best, x, i) => (Math.abs(x) > Math.abs(left[best]) ? i : best), 0)
     expect(Math.abs(peak - at(0.75 + 1.0002))).toBeLessThanOrEqual(1)
   })
 
   test('begins before the master with what a camera heard then, and is silent after all of it', async () => {
-    const early = { start: secondsToFlicks(-1.5), rate: 1, method: 'through' as const, verdict: 'sure' as const, confidence: 1, why: '', locked: false }
+    const early = { start: secondsToFlicks(-1.5), rate: 1, method: 'through' as const, verdict: 'sure' as const, confidence: 1, why: [], locked: false }
     const left = await mix([
       { type: 'place', by: 'search', placements: { c: early }, loose: {} },
       { type: 'keep', start: secondsToFlicks(-1), end: secondsToFlicks(4) },
@@ -202,7 +202,7 @@ describe('the film’s sound', () => {
         notes: [],
       })),
     )
-    const placed = { start: secondsToFlicks(2), rate: 1, method: 'sound' as const, verdict: 'sure' as const, confidence: 1, why: '', locked: false }
+    const placed = { start: secondsToFlicks(2), rate: 1, method: 'sound' as const, verdict: 'sure' as const, confidence: 1, why: [], locked: false }
     const { doc } = applyEdits(emptyProject('cut'), [
       { type: 'addClips', angles: [], clips: ['m', 'n'].map((id, i) => ({ id, fileId: `f${i}`, angleId: null, state: 'in' as const })) },
       { type: 'setMaster', clipId: 'm' },

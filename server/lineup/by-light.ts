@@ -1,6 +1,6 @@
-import type { LightPlacement } from '@pendolo/core/lineup'
+import { type LightPlacement, together } from '@pendolo/core/lineup'
 import { TIMECODE_TOLERANCE } from './by-timecode.ts'
-import { joined, placementOf, secondsOf, soundFrom, withLate } from './outcome.ts'
+import { fromAfar, placementOf, secondsOf, withLate } from './outcome.ts'
 import type { Placed } from './recordings.ts'
 import { attempt, type LineUpTools, type Round } from './round.ts'
 
@@ -26,16 +26,18 @@ export async function placeByLightAll(round: Round): Promise<void> {
       const found: LightPlacement = await round.tools.analysis.run({ kind: 'light', references, clip: { file: luma, video }, near }, round.tools.signal)
       if (before && round.settled(trial)) {
         const late = found.verdict === 'sure' && found.startSeconds !== null ? found.startSeconds - secondsOf(before).startSeconds : 0
-        const far = soundFrom(trial.recording, late)
-        if (far)
+        if (fromAfar(trial.recording, late))
           await round.report(
             trial,
-            withLate({ ...trial.outcome, placement: { ...before, why: joined(before.why, `its light lies ${far}`) } }, { seconds: late, by: 'light' }),
+            withLate(
+              { ...trial.outcome, placement: { ...before, why: together(before.why, [{ code: 'light-late', lateSeconds: late }]) } },
+              { seconds: late, by: 'light' },
+            ),
           )
       } else if (found.verdict === 'loose' || found.startSeconds === null) {
-        if (!before) await round.report(trial, { ...trial.outcome, why: joined(trial.outcome.why, found.why) })
+        if (!before) await round.report(trial, { ...trial.outcome, why: together(trial.outcome.why, found.why) })
       } else if (!before || found.verdict === 'sure') {
-        const why = before ? joined(found.why, before.why) : found.why
+        const why = before ? together(found.why, before.why) : found.why
         await round.report(trial, {
           ...trial.outcome,
           placement: placementOf('light', found.verdict, found.startSeconds, before?.rate ?? 1, why, found.verdict === 'sure' ? 0.9 : 0.5),

@@ -1,4 +1,4 @@
-import type { SoundPlacement } from '@pendolo/core/lineup'
+import { type Fact, type FactCode, inWords, type SoundPlacement } from '@pendolo/core/lineup'
 import { channelFiles } from '../media/sound.ts'
 import { type Outcome, placementOf } from './outcome.ts'
 import { type Recording, soundUsable } from './recordings.ts'
@@ -24,9 +24,9 @@ export async function placeBySoundAll(round: Round): Promise<void> {
 async function hear(round: Round, recording: Recording): Promise<void> {
   const heard = await attempt(recording, () => place(round, recording))
   const { usable, sound, file } = 'failed' in heard ? NOT_HEARD : heard.value
-  const trial: Trial = { recording, usable, sound, file, outcome: { placement: null, why: '', proof: null } }
+  const trial: Trial = { recording, usable, sound, file, outcome: { placement: null, why: [], proof: null } }
   round.trials.push(trial)
-  await round.report(trial, 'failed' in heard ? { placement: null, why: heard.failed, proof: null } : soundOutcome(round, recording, sound, usable))
+  await round.report(trial, 'failed' in heard ? { placement: null, why: inWords(heard.failed), proof: null } : soundOutcome(round, recording, sound, usable))
 }
 
 async function place(round: Round, recording: Recording): Promise<Pick<Trial, 'usable' | 'sound' | 'file'>> {
@@ -44,7 +44,7 @@ async function place(round: Round, recording: Recording): Promise<Pick<Trial, 'u
       const own = channelFiles(heard.file, channel).analysis
       const found = await tools.analysis.run({ ...task, clipSound: own, speed: wishes.speed ?? 'auto' }, tools.signal)
       if (!fitsBetter(found, sound)) continue
-      sound = { ...found, why: `${found.why}; by its channel ${channel + 1} alone` }
+      sound = { ...found, why: [...found.why, { code: 'channel', channel: channel + 1 }] }
       file = own
     }
   }
@@ -61,17 +61,13 @@ function soundOutcome({ ways }: Round, recording: Recording, sound: SoundPlaceme
   if (sound && sound.verdict !== 'loose' && sound.startSeconds !== null)
     return {
       placement: placementOf('sound', sound.verdict, sound.startSeconds, sound.rate, sound.why, sound.confidence, sound.proof),
-      why: '',
+      why: [],
       proof: sound.proof,
     }
-  const why =
-    sound?.why ??
-    (!ways.has('sound')
-      ? 'not found by the ways that were tried'
-      : recording.facts.audio
-        ? usable
-          ? 'the master has no sound'
-          : 'the sound is silence or too short'
-        : 'no sound in this file')
-  return { placement: null, why, proof: sound?.proof ?? null }
+  const nothing = (): FactCode => {
+    if (!ways.has('sound')) return 'not-found'
+    if (!recording.facts.audio) return 'clip-without-sound'
+    return usable ? 'master-without-sound' : 'clip-silent-or-short'
+  }
+  return { placement: null, why: sound?.why ?? [{ code: nothing() } as Fact], proof: sound?.proof ?? null }
 }

@@ -1,5 +1,5 @@
-import { placeByClock } from '@pendolo/core/lineup'
-import { placementOf, windowsText } from './outcome.ts'
+import { placeByClock, type Why } from '@pendolo/core/lineup'
+import { placementOf, windowsOf } from './outcome.ts'
 import { clockOf, clockReferences, type Placed } from './recordings.ts'
 import { type Round, settledBy } from './round.ts'
 
@@ -11,8 +11,8 @@ export async function placeByTimeAll(round: Round): Promise<void> {
     const clock = clockOf(trial.recording)
     const estimate = clock === null ? null : placeByClock(clock, references)
     if (!estimate || round.settled(trial)) continue
-    const text = `by the clock of its camera, within ${estimate.tolerance.toFixed(0)} s`
-    const byHeart = settledBy(trial, estimate, text)
+    const clocked: Why = [{ code: 'clock', toleranceSeconds: estimate.tolerance }]
+    const byHeart = settledBy(trial, estimate, clocked)
     if (byHeart) {
       await round.report(trial, byHeart)
       continue
@@ -20,16 +20,16 @@ export async function placeByTimeAll(round: Round): Promise<void> {
     if (trial.outcome.placement || !touches(round.lying(), estimate.startSeconds, trial.recording.facts.durationSeconds)) continue
     const near = await round.hearNear(trial, estimate)
     if (near && near.verdict !== 'loose' && near.startSeconds !== null) {
-      const why = `by sound near its recording time (${windowsText(near)})`
+      const why: Why = [{ code: 'near-clock', ...windowsOf(near) }]
       await round.report(trial, {
         placement: placementOf('sound', near.verdict, near.startSeconds, near.rate, why, near.confidence, near.proof),
-        why: '',
+        why: [],
         proof: near.proof,
       })
     } else if (!trial.usable || !round.ways.has('sound')) {
       await round.report(trial, {
         ...trial.outcome,
-        placement: placementOf('time', 'check', estimate.startSeconds, 1, `${text}; set a mark or compare by eye`, 0.3),
+        placement: placementOf('time', 'check', estimate.startSeconds, 1, [...clocked, { code: 'clock-only' }], 0.3),
       })
     }
   }
@@ -46,7 +46,7 @@ export async function placeByFirstFrame(round: Round): Promise<void> {
     const start = -(trial.recording.facts.video?.startSeconds ?? 0)
     await round.report(trial, {
       ...trial.outcome,
-      placement: placementOf('first-frame', 'check', start, 1, 'its first frame put at the beginning of the master', 0.1),
+      placement: placementOf('first-frame', 'check', start, 1, [{ code: 'first-frame' }], 0.1),
     })
   }
 }

@@ -1,6 +1,6 @@
-import { placeByTimecode } from '@pendolo/core/lineup'
+import { type Fact, placeByTimecode, together } from '@pendolo/core/lineup'
 import type { Placement } from '@pendolo/core/project'
-import { joined, placementOf, secondsOf, signed, soundFrom, windowsText, withLate } from './outcome.ts'
+import { fromAfar, placementOf, secondsOf, windowsOf, withLate } from './outcome.ts'
 import { timecodeReferences } from './recordings.ts'
 import { type Round, settledBy } from './round.ts'
 
@@ -21,7 +21,7 @@ export async function placeByTimecodeAll(round: Round): Promise<void> {
     )
     if ('refused' in found) {
       if (!trial.outcome.placement && round.readings.get(trial.recording.id)?.length)
-        await round.report(trial, { ...trial.outcome, why: joined(trial.outcome.why, found.refused) })
+        await round.report(trial, { ...trial.outcome, why: together(trial.outcome.why, found.refused) })
       else if (!trial.outcome.placement && round.wishes.ways?.length === 1) await round.report(trial, { ...trial.outcome, why: found.refused })
       continue
     }
@@ -29,11 +29,12 @@ export async function placeByTimecodeAll(round: Round): Promise<void> {
     if (round.settled(trial)) {
       const place = trial.outcome.placement as Placement
       const off = secondsOf(place).startSeconds - found.startSeconds
-      const far = soundFrom(trial.recording, -off)
-      const word = far ? `its timecode lies ${far}` : Math.abs(off) <= TIMECODE_TOLERANCE / 10 ? 'timecode agrees' : `its timecode says ${signed(-off)} s`
+      const far = fromAfar(trial.recording, -off)
+      const agrees = Math.abs(off) <= TIMECODE_TOLERANCE / 10
+      const word: Fact = far ? { code: 'timecode-late', lateSeconds: -off } : agrees ? { code: 'timecode-agrees' } : { code: 'timecode-says', offSeconds: -off }
       await round.report(
         trial,
-        withLate({ ...trial.outcome, placement: { ...place, why: joined(place.why, word) } }, far ? { seconds: -off, by: 'timecode' } : null),
+        withLate({ ...trial.outcome, placement: { ...place, why: together(place.why, [word]) } }, far ? { seconds: -off, by: 'timecode' } : null),
       )
       continue
     }
@@ -50,11 +51,11 @@ export async function placeByTimecodeAll(round: Round): Promise<void> {
           'sure',
           near.startSeconds,
           near.rate,
-          joined(`by sound near its timecode (${windowsText(near)})`, found.why),
+          together([{ code: 'near-timecode', ...windowsOf(near) }], found.why),
           0.95,
           near.proof,
         ),
-        why: '',
+        why: [],
         proof: near.proof,
       })
       continue

@@ -1,23 +1,22 @@
-import type { SoundPlacement, SoundProof } from '@pendolo/core/lineup'
-import { type Placement, SOUND_SPEED } from '@pendolo/core/project'
+import type { SoundPlacement, SoundProof, Why } from '@pendolo/core/lineup'
+import type { Placement } from '@pendolo/core/project'
 import { placementFromSeconds, secondsToFlicks } from '@pendolo/core/time'
 import type { Recording } from './recordings.ts'
 
 /** How a recording came to its place, or why it has none. */
 export interface Outcome {
   readonly placement: Placement | null
-  readonly why: string
+  readonly why: Why
   readonly proof: SoundProof | null
 }
 
 /** Sound comes from at most so far, s; more is another disagreement. */
 const MOST_LATE = 0.35
 
-/** Says how far the sound had come when the picture lies later than the sound by more than a frame; null when it does not. */
-export function soundFrom({ facts }: Recording, late: number): string | null {
+/** Whether the picture lies later than the sound by more than a frame, as sound from afar does. */
+export function fromAfar({ facts }: Recording, late: number): boolean {
   const frame = facts.video ? facts.video.rate.den / facts.video.rate.num : 0.04
-  if (late <= 1.05 * frame || late > MOST_LATE) return null
-  return `${Math.round(late * 1000)} ms later than its sound, which came from about ${Math.round(late * SOUND_SPEED)} m`
+  return late > 1.05 * frame && late <= MOST_LATE
 }
 
 export function withLate(outcome: Outcome, late: SoundProof['late'] | null): Outcome {
@@ -29,7 +28,7 @@ export function placementOf(
   verdict: Placement['verdict'],
   startSeconds: number,
   speed: number,
-  why: string,
+  why: Why,
   confidence: number,
   proof?: SoundProof,
 ): Placement {
@@ -43,14 +42,7 @@ export function secondsOf({ start, rate }: Pick<Placement, 'start' | 'rate'>): {
   return { startSeconds: start / 705_600_000, rate }
 }
 
-export function windowsText(found: SoundPlacement): string {
-  return `${found.proof.chosen?.agreeing ?? 0} of ${found.proof.chosen?.windows ?? 0} windows`
-}
-
-export function joined(...parts: string[]): string {
-  return [...new Set(parts.filter(Boolean))].join('; ').slice(0, 400)
-}
-
-export function signed(seconds: number): string {
-  return `${seconds < 0 ? '−' : '+'}${Math.abs(seconds).toFixed(2)}`
+/** Windows of a place found by sound that agree, of all. */
+export function windowsOf({ proof: { chosen } }: SoundPlacement): { agreeing: number; windows: number } {
+  return { agreeing: chosen?.agreeing ?? 0, windows: chosen?.windows ?? 0 }
 }

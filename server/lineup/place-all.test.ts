@@ -1,4 +1,5 @@
-import type { Candidate, LightPlacement, SoundPlacement } from '@pendolo/core/lineup'
+import { whyText } from '@pendolo/api'
+import { type Candidate, inWords, type LightPlacement, type SoundPlacement } from '@pendolo/core/lineup'
 import type { FileFacts } from '@pendolo/core/project'
 import type { Analysis } from '../analysis.ts'
 import { MediaError } from '../media/words.ts'
@@ -20,7 +21,7 @@ const candidate = (startSeconds: number, support = 20): Candidate => ({ startSec
 function heard(verdict: SoundPlacement['verdict'], start: number | null, rivals: Candidate[] = []): SoundPlacement {
   const chosen = start === null ? null : candidate(start)
   const proof = { chosen, rivals, rivalRatio: 0, windows: [], curve: [], curveStart: 0, curveStep: 1, invertedPolarity: false }
-  return { verdict, startSeconds: start, rate: 1, confidence: 0.9, why: verdict === 'loose' ? 'nothing matches' : 'by sound', proof }
+  return { verdict, startSeconds: start, rate: 1, confidence: 0.9, why: inWords(verdict === 'loose' ? 'nothing matches' : 'by sound'), proof }
 }
 
 interface Script {
@@ -37,7 +38,7 @@ async function lineUp(recordings: Recording[], script: Script, wishes: LineUpWis
     threads: 1,
     run: async (task: { kind: string; clipSound: string; masterSound: string; near: unknown; clip: { file: string } }) =>
       task.kind === 'light'
-        ? (script.light?.(task.clip.file) ?? { verdict: 'loose', startSeconds: null, why: 'no light', events: 0, matched: 0, rivalRatio: 0 })
+        ? (script.light?.(task.clip.file) ?? { verdict: 'loose', startSeconds: null, why: inWords('no light'), events: 0, matched: 0, rivalRatio: 0 })
         : (script.hear?.(task.clipSound, task.masterSound, task.near !== null) ?? heard('loose', null)),
   } as unknown as Analysis
   const outcomes = await placeAll([{ recording: master, startSeconds: 0, rate: 1 }, ...known], recordings, wishes, {
@@ -53,7 +54,7 @@ async function lineUp(recordings: Recording[], script: Script, wishes: LineUpWis
   })
   const of = (id: string) => {
     const { placement, why } = outcomes.get(id) as Outcome
-    return placement ? { ...secondsOf(placement), method: placement.method, verdict: placement.verdict, why: placement.why } : { why }
+    return placement ? { ...secondsOf(placement), method: placement.method, verdict: placement.verdict, why: whyText(placement.why) } : { why: whyText(why) }
   }
   return { of, told }
 }
@@ -111,7 +112,7 @@ describe('sound from afar', () => {
   })
 
   test('by light too, when it is asked for, and the place by sound stays', async () => {
-    const light = () => ({ verdict: 'sure', startSeconds: 30.2, why: 'by light', events: 9, matched: 9, rivalRatio: 0 }) as LightPlacement
+    const light = () => ({ verdict: 'sure', startSeconds: 30.2, why: inWords('by light'), events: 9, matched: 9, rivalRatio: 0 }) as LightPlacement
     const { of, told } = await lineUp([recording('far')], { hear: () => heard('sure', 30), light }, { ways: ['sound', 'light'] })
     expect(of('far')).toMatchObject({ startSeconds: 30, method: 'sound', why: expect.stringContaining('its light lies 200 ms later') })
     expect(told.at(-1)?.[1].proof?.late?.by).toBe('light')
@@ -154,7 +155,7 @@ describe('the order of proof', () => {
   })
 
   test('light places a silent camera but not one whose sound belongs nowhere, unless asked', async () => {
-    const light = () => ({ verdict: 'sure' as const, startSeconds: 12, why: 'by light', events: 9, matched: 8, rivalRatio: 0.2 })
+    const light = () => ({ verdict: 'sure' as const, startSeconds: 12, why: inWords('by light'), events: 9, matched: 8, rivalRatio: 0.2 })
     const clips = [recording('sounding'), recording('silent', silent), recording('foreign')]
     const hear = (clip: string) => (clip === 'sounding' ? heard('sure', 5) : heard('loose', null))
     const usual = await lineUp(clips, { hear, light })

@@ -1,4 +1,4 @@
-import type { SoundPlacement, TimecodeReading, Way } from '@pendolo/core/lineup'
+import type { SoundPlacement, TimecodeReading, Way, Why } from '@pendolo/core/lineup'
 import { settleRivals, USUAL_WAYS } from '@pendolo/core/lineup'
 import type { Placement } from '@pendolo/core/project'
 import type { Analysis } from '../analysis.ts'
@@ -97,7 +97,7 @@ export class Round {
 }
 
 /** Where places fit almost equally by sound, an estimate from elsewhere may mean just one of them. */
-export function settledBy(trial: Trial, estimate: Near, text: string): Outcome | null {
+export function settledBy(trial: Trial, estimate: Near, by: Why): Outcome | null {
   const { sound, outcome } = trial
   if (!sound?.proof.chosen || outcome.placement?.verdict !== 'check') return null
   const open = [sound.proof.chosen, ...sound.proof.rivals.filter((r) => r.support > 0.8 * (sound.proof.chosen?.support ?? 0))]
@@ -111,10 +111,10 @@ export function settledBy(trial: Trial, estimate: Near, text: string): Outcome |
   if (index < 0) return null
   const { startSeconds, rate, agreeing, windows } = open[index]
   if (agreeing < 0.4 * windows) return null
-  const why = `by sound (${agreeing} of ${windows} windows agree); of ${open.length} places that fit, chosen ${text}`
+  const why: Why = [{ code: 'chosen', agreeing, windows, places: open.length }, ...by]
   return {
     placement: placementOf('sound', 'sure', startSeconds, rate, why, 0.85),
-    why: '',
+    why: [],
     proof: { ...sound.proof, chosen: open[index], rivals: open.filter((_, i) => i !== index) },
   }
 }

@@ -1,5 +1,5 @@
-import { type Link, type Place, type SoundPlacement, solveLinks } from '@pendolo/core/lineup'
-import { joined, placementOf } from './outcome.ts'
+import { type Link, type Place, type SoundPlacement, solveLinks, together } from '@pendolo/core/lineup'
+import { placementOf } from './outcome.ts'
 import { attempt, type Round } from './round.ts'
 
 /** Recordings that reach out of the master by this much may carry others, s. */
@@ -65,16 +65,14 @@ export async function placeThroughOthers(round: Round): Promise<void> {
       const covered = Math.min(end, place.startSeconds + length) - Math.max(0, place.startSeconds)
       const doubtful = covered > COVERED_SECONDS
       if (doubtful && trial.outcome.placement) continue
-      const why = doubtful
-        ? `by sound through ${partners.join(', ')}, but the master, which covers it for ${Math.round(covered)} s, does not fit it there`
-        : `by sound through ${partners.join(', ')}; the master does not cover it`
+      const why = doubtful ? ({ code: 'through-doubtful', names: partners, coveredSeconds: covered } as const) : ({ code: 'through', names: partners } as const)
       await round.report(trial, {
-        placement: placementOf('through', doubtful ? 'check' : 'sure', place.startSeconds, place.rate, why, doubtful ? 0.4 : 0.85),
-        why: '',
+        placement: placementOf('through', doubtful ? 'check' : 'sure', place.startSeconds, place.rate, [why], doubtful ? 0.4 : 0.85),
+        why: [],
         proof: measured.get(id)?.proof ?? null,
       })
     } else if (!trial.outcome.placement && islands.some((group) => group.includes(id))) {
-      await round.report(trial, { ...trial.outcome, why: joined(trial.outcome.why, `it fits ${partners.join(', ')}, but none of them lies on the master`) })
+      await round.report(trial, { ...trial.outcome, why: together(trial.outcome.why, [{ code: 'island', names: partners }]) })
     }
   }
 }

@@ -190,7 +190,7 @@ export function storeContract(open: () => Promise<{ store: ProjectStore; told: S
       const placed = (proof: string, start: number): Edit => ({
         type: 'place',
         by: 'search',
-        placements: { 'clip-1': { start: flicks(start), rate: 1, method: 'sound', verdict: 'sure', confidence: 1, why: '', locked: false } },
+        placements: { 'clip-1': { start: flicks(start), rate: 1, method: 'sound', verdict: 'sure', confidence: 1, why: [], locked: false } },
         loose: {},
         proofs: { 'clip-1': proof },
       })
@@ -231,7 +231,7 @@ export function storeContract(open: () => Promise<{ store: ProjectStore; told: S
       const id = await store.create('No proof')
       await expect(store.proof(id, 'clip')).rejects.toThrow('line it up first')
       // An edit that does not fit leaves no proof of it behind.
-      const gone: Edit = { type: 'place', by: 'hand', placements: {}, loose: { nobody: 'why' }, proofs: { nobody: 'p' } }
+      const gone: Edit = { type: 'place', by: 'hand', placements: {}, loose: { nobody: [] }, proofs: { nobody: 'p' } }
       await expect(store.edit(id, [gone], 'line up', { proofs: [{ id: 'p', proof: {} }] })).rejects.toThrow(/not in the project/)
       await expect(store.proof(id, 'p')).rejects.toThrow('line it up first')
     })

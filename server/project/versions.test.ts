@@ -3,7 +3,8 @@ import path from 'node:path'
 import { gunzipSync } from 'node:zlib'
 import { createClient, type InValue } from '@libsql/client'
 import { layOut, writeEdl, writeOtio } from '@pendolo/core/formats'
-import { applyKeptPatches, migrate, type ProjectDoc, pointsOf } from '@pendolo/core/project'
+import { applyKeptPatches, emptyProject, migrate, type ProjectDoc, pointsOf } from '@pendolo/core/project'
+import { flicks } from '@pendolo/core/time'
 import type { Patch } from 'immer'
 import { pino } from 'pino'
 import { databaseFile, openDatabase } from '../db/open.ts'
@@ -162,4 +163,82 @@ test('work that waited under its old name is known under the one of today, and b
   expect(await begun).toBe('j1')
   await queue.stop()
   await close()
+})
+
+test('a project of the third version keeps its reasons as words, and what was undone can be done again', async () => {
+  const config = testConfig()
+  mkdirSync(config.home, { recursive: true })
+  const database = await openDatabase(config.home, config.migrations)
+  const client = createClient({ url: `file:${databaseFile(config.home)}` })
+  const place = (why: string, start: number) => ({ start, rate: 1, method: 'sound', verdict: 'sure', confidence: 0.9, why, locked: false })
+  const { version: _, ...empty } = emptyProject('cut')
+  const clips = Object.fromEntries(['m', 'a', 'b'].map((id) => [id, { id, fileId: `f-${id}`, angleId: null, state: 'in' }]))
+  const master = {
+    ...place('the master itself', 0),
+    method: 'master',
+    locked: true,
+    was: { ...place('by sound; 9 of 9 windows agree', 0), start: undefined, rate: undefined },
+  }
+  const doc = {
+    ...empty,
+    version: 3,
+    master: { ...empty.master, clipIds: ['m'] },
+    clips,
+    placements: { m: master, a: place('by sound; moved by hand', 5) },
+    loose: { b: 'the clip is silent' },
+  }
+  const steps = [
+    {
+      state: 'done',
+      forward: [{ op: 'replace', path: ['placements', 'a', 'why'], value: 'by sound; moved by hand' }],
+      backward: [{ op: 'replace', path: ['placements', 'a', 'why'], value: 'by sound' }],
+    },
+    {
+      state: 'undone',
+      forward: [
+        { op: 'remove', path: ['loose', 'b'] },
+        { op: 'add', path: ['placements', 'b'], value: place('accepted by you', 7) },
+      ],
+      backward: [
+        { op: 'remove', path: ['placements', 'b'] },
+        { op: 'add', path: ['loose', 'b'], value: 'the clip is silent' },
+      ],
+    },
+  ]
+  await client.execute({
+    sql: "INSERT INTO projects (id, name, doc, revision, head, created_at, changed_at) VALUES ('p', 'Third', ?, 3, 2, 1, 1)",
+    args: [JSON.stringify(doc)],
+  })
+  for (const [i, { state, forward, backward }] of steps.entries())
+    await client.execute({
+      sql: "INSERT INTO edits (project_id, seq, group_id, label, forward, backward, at, author, state) VALUES ('p', ?, ?, ?, ?, ?, 1, '', ?)",
+      args: [i + 1, `g${i}`, `step ${i}`, JSON.stringify(forward), JSON.stringify(backward), state],
+    })
+  client.close()
+  const store = new SqliteStore(database.db, config, new LocalBus())
+  const now = await store.doc('p')
+  expect(now.version).toBe(4)
+  expect(now.placements.m).toMatchObject({
+    why: [{ code: 'master' }],
+    was: {
+      why: [
+        { code: 'words', text: 'by sound' },
+        { code: 'words', text: '9 of 9 windows agree' },
+      ],
+    },
+  })
+  expect(now.placements.a.why).toEqual([{ code: 'words', text: 'by sound' }, { code: 'moved' }])
+  expect(now.loose).toEqual({ b: [{ code: 'words', text: 'the clip is silent' }] })
+  expect(await store.step('p', 'redo')).toBe('step 1')
+  expect((await store.doc('p')).placements.b).toMatchObject({ start: 7, why: [{ code: 'accepted' }] })
+  expect((await store.doc('p')).loose).toEqual({})
+  await store.step('p', 'undo')
+  expect(await store.doc('p')).toEqual(now)
+  expect(await store.step('p', 'undo')).toBe('step 0')
+  expect((await store.doc('p')).placements.a.why).toEqual([{ code: 'words', text: 'by sound' }])
+  // Moved again, it says so once.
+  await store.step('p', 'redo')
+  await store.edit('p', [{ type: 'nudge', clipIds: ['a'], by: flicks(1) }], 'nudge')
+  expect((await store.doc('p')).placements.a.why).toEqual([{ code: 'words', text: 'by sound' }, { code: 'moved' }])
+  await database.close()
 })

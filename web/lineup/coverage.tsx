@@ -1,4 +1,4 @@
-import type { GatheredFile, ProjectState } from '@pendolo/api'
+import { type GatheredFile, type ProjectState, whyText } from '@pendolo/api'
 import { type Clip, clockOf, type Method } from '@pendolo/core/project'
 import { FLICKS_PER_SECOND, type Flicks, flicks, printLength } from '@pendolo/core/time'
 import { type KeyboardEvent, useMemo, useRef, useState } from 'react'
@@ -203,7 +203,7 @@ function Tray({
           onClick={(e) => onChoose(c.id, e.ctrlKey || e.metaKey || e.shiftKey)}
         >
           ○ {doc.angles.find((a) => a.id === c.angleId)?.name} <span className="mono">{nameOf(c.fileId)}</span> ·{' '}
-          {c.state === 'parked' ? 'parked' : (doc.loose[c.id] ?? 'not tried yet')}
+          {c.state === 'parked' ? 'parked' : doc.loose[c.id] ? whyText(doc.loose[c.id]) : 'not tried yet'}
         </button>
       ))}
       {waiting.length === 0 && <span className="quiet">empty: every clip has its place</span>}

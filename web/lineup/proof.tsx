@@ -1,4 +1,4 @@
-import type { ProjectState } from '@pendolo/api'
+import { type ProjectState, whyText } from '@pendolo/api'
 import type { Clip, Placement } from '@pendolo/core/project'
 import { projectRate } from '@pendolo/core/project'
 import {
@@ -43,7 +43,8 @@ export function Proof({ project, clip, placement, edit, flam, onFlam, onSearchNe
   const rate = projectRate(doc.settings)
   const style = { rate, dropFrame: doc.settings.dropFrame }
   const verdict = placement?.verdict ?? 'loose'
-  const why = placement?.why ?? (clip.state === 'parked' ? 'parked: it belongs here but is not placed' : (doc.loose[clip.id] ?? 'not tried yet'))
+  const facts = placement?.why ?? doc.loose[clip.id]
+  const why = clip.state === 'parked' ? 'parked: it belongs here but is not placed' : facts ? whyText(facts) : 'not tried yet'
   const length = file?.facts.durationSeconds ?? 0
   const rival = proof?.proof.rivals.find((r) => placement && Math.abs(r.startSeconds - placement.start / FLICKS_PER_SECOND) > 0.02)
   /** @param whole keeps the jumps in the recording; a place of another kind has its own */
@@ -61,7 +62,7 @@ export function Proof({ project, clip, placement, edit, flam, onFlam, onSearchNe
               method: 'hand',
               verdict: 'check',
               confidence: 0.5,
-              why: why2,
+              why: [{ code: 'by-hand', how: why2 }],
               locked: false,
             },
           },

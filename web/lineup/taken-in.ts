@@ -34,7 +34,7 @@ export function takeIn({ doc, files }: ProjectState, text: string, from: string)
       continue
     }
     const { start, rate } = placementFromSeconds(at.startSeconds - (master?.startSeconds ?? 0), at.rate)
-    placements[clip.id] = { start, rate, method: 'exchange', verdict: 'sure', confidence: 0.9, why: `as in ${from}, exact to its frames`, locked: false }
+    placements[clip.id] = { start, rate, method: 'exchange', verdict: 'sure', confidence: 0.9, why: [{ code: 'exchange', file: from }], locked: false }
   }
   const placed = Object.keys(placements).length
   return { edit: placed > 0 ? { type: 'place', by: 'hand', placements, loose: {} } : null, placed, locked, unknown: said.size - known.size }

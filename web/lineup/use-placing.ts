@@ -29,7 +29,6 @@ export function usePlacing({ project, edit }: Pick<StageProps, 'project' | 'edit
   }
   const same = () => {
     if (!chosen || placement?.locked) return
-    const why = 'what both pictures show put on the same instant by you'
     const at = flicks(Math.round(engine.now() - (placement?.rate ?? 1) * ownTime(engine.now(), offset, placement)))
     edit(
       [
@@ -44,7 +43,7 @@ export function usePlacing({ project, edit }: Pick<StageProps, 'project' | 'edit
               method: 'mark',
               verdict: 'sure',
               confidence: 0.9,
-              why,
+              why: [{ code: 'same-instant' }],
               locked: false,
             },
           },

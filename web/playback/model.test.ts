@@ -43,7 +43,7 @@ const placement = (start: number, over: Partial<Placement> = {}): Placement => (
   method: 'sound',
   verdict: 'sure',
   confidence: 1,
-  why: '',
+  why: [],
   locked: false,
   ...over,
 })
@@ -64,7 +64,7 @@ function project(edits: Edit[] = [], files = [file('mix', 60, { video: null }), 
       ],
     },
     { type: 'setMaster', clipId: 'master' },
-    { type: 'place', by: 'search', placements: { 'gantry-1': placement(4) }, loose: { 'roof-1': 'it heard nothing of the master' } },
+    { type: 'place', by: 'search', placements: { 'gantry-1': placement(4) }, loose: { 'roof-1': [{ code: 'nothing-alike' }] } },
     ...edits,
   ])
   return { id: 'p', name: 'Depot Night', revision: 1, doc, files, canUndo: null, canRedo: null, seq: 1 }
