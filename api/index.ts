@@ -11,6 +11,7 @@ export {
   type NewProjectBody,
   newProjectBody,
 } from './bodies.ts'
+export type { Detail } from './detail.ts'
 export { checkEdits } from './edits/check.ts'
 export {
   type FilmResult,
@@ -28,4 +29,6 @@ export {
   type ServerEvent,
   type Told,
 } from './types.ts'
+export { detailText } from './words/detail.ts'
+export { noteText } from './words/notes.ts'
 export { whyText } from './words/why.ts'

@@ -1,4 +1,5 @@
-import type { FileFacts, Patch, ProjectDoc } from '@pendolo/core/project'
+import type { FileFacts, Note, Patch, ProjectDoc } from '@pendolo/core/project'
+import type { Detail } from './detail.ts'
 
 export interface ProjectSummary {
   id: string
@@ -22,7 +23,7 @@ export interface GatheredFile {
   size: number
   contentKey: string
   facts: FileFacts
-  notes: string[]
+  notes: Note[]
   missing: boolean
   /** Which derived things are ready. */
   ready: { tile: boolean; sharp: boolean; sound: boolean; peaks: boolean }
@@ -55,7 +56,7 @@ export interface Job {
   /** What it is about, for people. */
   title: string
   /** What it is doing now or how it went. */
-  detail: string
+  detail: Detail
   /** What a tool said when it failed, for those who can read it. */
   raw: string | null
   fileId: string | null

@@ -320,7 +320,7 @@ test('an original that went elsewhere is missed in words, and found again by its
   const choice = { angleId: doc.angles[0].id }
   await server.api(`/projects/${id}/edits?label=cut`, { edits: [{ type: 'choose', cutId: doc.activeCutId, time: 5 * SECOND, choice }] })
   const { jobId } = await server.api<{ jobId: string }>(`/projects/${id}/film`, { width: 320, height: 180, rate: '25/1' })
-  const film = async () => (await server.api<{ id: string; detail: string }[]>('/jobs')).find((j) => j.id === jobId)?.detail
+  const film = async () => (await server.api<{ id: string; detail: { text?: string } }[]>('/jobs')).find((j) => j.id === jobId)?.detail.text
   await expect.poll(film).toContain('a.mp4 is missing; find it again in Gather')
 
   await page.goto(`${server.url}/${id}/gather`)

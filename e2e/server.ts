@@ -27,6 +27,13 @@ export function homeWithCopies(): string {
   return home
 }
 
+/** What a job says of itself: a code with data, words where somebody else said them. */
+export interface JobDetail {
+  readonly code: string
+  readonly text?: string
+}
+export const said = ({ detail }: { readonly detail: JobDetail }): string => detail.text ?? JSON.stringify(detail)
+
 /** A server of the test's own, on its own home; it can be killed and started again. */
 export class TestServer {
   readonly home: string
@@ -120,9 +127,9 @@ export class TestServer {
   /** Waits until no job waits or runs. */
   async idle(): Promise<void> {
     for (;;) {
-      const jobs = await this.api<{ state: string; title: string; detail: string }[]>('/jobs')
+      const jobs = await this.api<{ state: string; title: string; detail: JobDetail }[]>('/jobs')
       const failed = jobs.find((j) => j.state === 'failed')
-      if (failed) throw new Error(`${failed.title}: ${failed.detail}`)
+      if (failed) throw new Error(`${failed.title}: ${said(failed)}`)
       if (!jobs.some((j) => j.state === 'queued' || j.state === 'running')) return
       await new Promise((resolve) => setTimeout(resolve, 300))
     }

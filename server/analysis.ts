@@ -1,5 +1,6 @@
 import os from 'node:os'
 import { MessageChannel } from 'node:worker_threads'
+import type { Detail } from '@pendolo/api'
 import { Piscina } from 'piscina'
 import type { Config } from './config.ts'
 import { Cancelled } from './media/ffmpeg.ts'
@@ -20,7 +21,7 @@ export class Analysis {
   }
 
   /** @throws Cancelled when the signal fires: the thread is ended, but for a task that has to tidy up, which is asked to end */
-  async run<T extends Task>(task: T, signal?: AbortSignal, onProgress?: (share: number, detail?: string) => void): Promise<TaskResult<T>> {
+  async run<T extends Task>(task: T, signal?: AbortSignal, onProgress?: (share: number, detail?: Detail) => void): Promise<TaskResult<T>> {
     const { port1, port2 } = new MessageChannel()
     port1.on('message', ({ share, detail }: Told) => onProgress?.(share, detail))
     port1.unref()

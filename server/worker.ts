@@ -1,4 +1,5 @@
 import type { MessagePort } from 'node:worker_threads'
+import type { Detail } from '@pendolo/api'
 import type { Exchange, ExchangeFile } from '@pendolo/core/formats'
 import { COMMON_SPEEDS, type LightPlacement, placeByLight, placeBySound, type SoundPlacement, SoundReference } from '@pendolo/core/lineup'
 import type { FileFacts } from '@pendolo/core/project'
@@ -105,7 +106,7 @@ let reference: { file: string; sound: SoundReference; close: () => void } | null
 /** How far a task is. */
 export interface Told {
   readonly share: number
-  readonly detail?: string
+  readonly detail?: Detail
 }
 
 /** Runs in a worker thread: nothing here touches the database or the network. Anything said to it through the port means that it shall end. */
@@ -123,7 +124,7 @@ async function done(task: Task, progress: MessagePort): Promise<Results[keyof Re
   if (task.kind === 'film') {
     const abort = new AbortController()
     progress.once('message', () => abort.abort())
-    const report = (share: number, detail: string) => progress.postMessage({ share, detail } satisfies Told)
+    const report = (share: number, detail: Detail) => progress.postMessage({ share, detail } satisfies Told)
     return void (await renderFilm(task.config, task.exchange, task.files, task.size, task.out, report, abort.signal))
   }
   if (task.kind === 'listen') return listen(...task.args)

@@ -2,14 +2,14 @@ import { execFileSync, spawnSync } from 'node:child_process'
 import { copyFileSync, mkdirSync, readdirSync, rmSync } from 'node:fs'
 import path from 'node:path'
 import { expect, test } from '@playwright/test'
-import { scratch, TestServer } from '../server.ts'
+import { type JobDetail, said, scratch, TestServer } from '../server.ts'
 import { ffmpeg, wholeFiles } from './files.ts'
 
 interface Job {
   id: string
   kind: string
   state: string
-  detail: string
+  detail: JobDetail
 }
 
 const cli = path.join(import.meta.dirname, '..', '..', 'server', 'dist', 'cli.mjs')
@@ -124,7 +124,7 @@ test('a disk that fills up while jobs run ends them with words, not the server',
   await expect.poll(async () => (await server.api<{ ok: boolean }>('/health')).ok).toBe(true)
   rmSync(path.join(home, 'filler'))
   await expect.poll(async () => (await jobs()).every((j) => ['done', 'failed'].includes(j.state)), { timeout: 90_000 }).toBe(true)
-  for (const job of (await jobs()).filter((j) => j.state === 'failed')) expect(job.detail).toMatch(/full|room/)
+  for (const job of (await jobs()).filter((j) => j.state === 'failed')) expect(said(job)).toMatch(/full|room/)
   expect((readdirSync(home, { recursive: true }) as string[]).filter((f) => path.basename(f).startsWith('.part'))).toEqual([])
   expect(server.alive).toBe(true)
   await server.kill()
@@ -140,7 +140,7 @@ test('a job that needs more room than there is does not begin, and says what it 
   await server.api(`/projects/${id}/gather`, { paths: [path.join(roots, 'cam.mp4')] })
   const jobs = () => server.api<Job[]>(`/jobs?project=${id}`)
   await expect.poll(async () => (await jobs()).map((j) => j.state)).toEqual(['failed', 'failed'])
-  for (const job of await jobs()) expect(job.detail).toMatch(/cam\.mp4 needs about \d+ MB, but only 0 MB .* make room and try again/)
+  for (const job of await jobs()) expect(said(job)).toMatch(/cam\.mp4 needs about \d+ MB, but only 0 MB .* make room and try again/)
   await server.kill()
 })
 
@@ -159,7 +159,7 @@ test('a films folder that cannot be written fails the film with words, at every 
   const { jobId } = await server.api<{ jobId: string }>(`/projects/${id}/film`, { width: 320, height: 180, rate: '25/1' })
   for (let n = 0; n < 3; n++) {
     await expect.poll(async () => (await film())?.state).toBe('failed')
-    expect((await film())?.detail).toMatch(/cannot be written; check its permissions|read-only/)
+    expect((await film())?.detail.text).toMatch(/cannot be written; check its permissions|read-only/)
     expect(server.alive).toBe(true)
     await server.stop()
     await server.start()

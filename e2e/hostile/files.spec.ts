@@ -1,7 +1,7 @@
 import { mkdirSync } from 'node:fs'
 import path from 'node:path'
 import { expect, test } from '@playwright/test'
-import { scratch, TestServer } from '../server.ts'
+import { type JobDetail, said, scratch, TestServer } from '../server.ts'
 import { ffmpeg, hostileFiles } from './files.ts'
 import { watchMemory } from './processes.ts'
 
@@ -16,7 +16,7 @@ interface Job {
   kind: string
   state: string
   title: string
-  detail: string
+  detail: JobDetail
   progress: number
 }
 
@@ -56,10 +56,10 @@ test(`${COUNT} damaged and hostile files go through gathering, copies, line-up a
       const open = (await jobs()).filter((j) => j.state === 'queued' || j.state === 'running')
       if (open.length === 0) return
       for (const job of open.filter((j) => j.state === 'running')) {
-        const text = `${job.progress} ${job.detail}`
+        const text = `${job.progress} ${said(job)}`
         const before = seen.get(job.id)
         if (before?.text !== text) seen.set(job.id, { text, at: Date.now() })
-        else expect(Date.now() - before.at, `${job.title} ${job.detail}`).toBeLessThan(60_000)
+        else expect(Date.now() - before.at, `${job.title} ${said(job)}`).toBeLessThan(60_000)
       }
       await new Promise((resolve) => setTimeout(resolve, 200))
     }
@@ -84,8 +84,8 @@ test(`${COUNT} damaged and hostile files go through gathering, copies, line-up a
   }
   const all = await jobs()
   for (const job of all.filter((j) => j.state === 'failed')) {
-    expect(job.detail, job.title).not.toMatch(RAW)
-    expect(job.detail, job.title).toMatch(/\w+\.\w+ |master|choose/)
+    expect(said(job), job.title).not.toMatch(RAW)
+    expect(said(job), job.title).toMatch(/\w+\.\w+ |master|choose/)
   }
   expect(all.filter((j) => j.state === 'done').length).toBeGreaterThan(COUNT / 4)
   expect(memory.most()).toBeLessThan(MOST_MEMORY)

@@ -2,7 +2,7 @@ import { createHash, randomUUID } from 'node:crypto'
 import { copyFileSync, mkdirSync, readdirSync, readFileSync, writeFileSync } from 'node:fs'
 import path from 'node:path'
 import { expect, test } from '@playwright/test'
-import { scratch, TestServer } from '../server.ts'
+import { type JobDetail, scratch, TestServer } from '../server.ts'
 import { chance, wholeFiles } from './files.ts'
 import { family, running } from './processes.ts'
 
@@ -18,7 +18,7 @@ interface Job {
   kind: string
   state: string
   fileId: string | null
-  detail: string
+  detail: JobDetail
 }
 
 const pause = (ms: number) => new Promise((resolve) => setTimeout(resolve, ms))
@@ -137,7 +137,7 @@ test(`killed ${KILLS} times at random under clients that edit, gather, upload an
     const failed = await server.api<Job[]>(`/jobs?project=${id}&state=failed`)
     const all = [...(await jobs()), ...failed]
     for (const job of failed) {
-      expect(job.detail).toMatch(/ended twice/)
+      expect(job.detail.code).toBe('ended-twice')
       await post(`/jobs/${job.id}/retry`)
     }
     if (all.every((j) => j.state === 'done' || j.state === 'cancelled')) break

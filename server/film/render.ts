@@ -1,6 +1,7 @@
 import { once } from 'node:events'
 import { rm } from 'node:fs/promises'
 import type { Writable } from 'node:stream'
+import type { Detail } from '@pendolo/api'
 import type { Exchange, ExchangeFile, Segment } from '@pendolo/core/formats'
 import { frameGridOf } from '@pendolo/core/project'
 import { frameShownAt, frameStart } from '@pendolo/core/time'
@@ -30,7 +31,7 @@ export async function renderFilm(
   files: ReadonlyMap<string, ExchangeFile>,
   size: FilmSize,
   out: string,
-  report: (share: number, detail: string) => void,
+  report: (share: number, detail: Detail) => void,
   signal: AbortSignal,
 ): Promise<void> {
   for (const segment of exchange.cut) {
@@ -40,7 +41,7 @@ export async function renderFilm(
   await completeFiles([out], async ([part]) => {
     const soundFile = `${part}.f32`
     try {
-      report(0, 'mixing the sound')
+      report(0, { code: 'mixing' })
       await mixSound(config, exchange, files, soundFile, signal)
       await renderPictures(config, exchange, size, soundFile, part, report, signal)
     } finally {
@@ -58,7 +59,7 @@ async function renderPictures(
   size: FilmSize,
   sound: string,
   out: string,
-  report: (share: number, detail: string) => void,
+  report: (share: number, detail: Detail) => void,
   signal: AbortSignal,
 ): Promise<void> {
   const { rate } = exchange
@@ -141,7 +142,7 @@ async function renderPictures(
     if (written % 10 === 0) {
       const speed = written / Math.max(0.001, (performance.now() - began) / 1000)
       const left = Math.round((total - written) / speed)
-      report((written / total) * 0.98, `about ${left} s left · ${(speed / (rate.num / rate.den)).toFixed(1)} × real time`)
+      report((written / total) * 0.98, { code: 'rendering', leftSeconds: left, speed: speed / (rate.num / rate.den) })
     }
   }
   const decoders: FrameDecoder[] = []
@@ -164,7 +165,7 @@ async function renderPictures(
     const code = await closed
     if (signal.aborted) throw new Cancelled()
     if (code !== 0) throw new MediaError(`the film ${wordsFor(said)}`, lastWords(said) || `ffmpeg stopped with code ${code}`)
-    report(1, 'done')
+    report(1, { code: 'done' })
   } finally {
     signal.removeEventListener('abort', stop)
     for (const decoder of decoders) decoder.close()

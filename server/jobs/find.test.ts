@@ -58,7 +58,7 @@ test('what nobody can find, and microphones that are none, are refused in words'
   expect((await api(`/projects/${id}/pulse`, { find: 'beats', loudly: true })).status).toBe(400)
   expect(await ended(id, { find: 'speech', microphones: ['nobody'] })).toMatchObject({
     state: 'failed',
-    detail: expect.stringContaining('no longer part of the project'),
+    detail: { code: 'words', text: expect.stringContaining('no longer part of the project') },
   })
 })
 
@@ -66,7 +66,10 @@ test('a microphone without a place is asked to be lined up first', async () => {
   const id = await gathered(clicks(), makeMedia(path.join(folder, 'other.wav'), ['-f', 'lavfi', '-i', 'sine=d=8:f=500', '-c:a', 'pcm_s16le']))
   const { doc } = await stateOf(id)
   const other = Object.keys(doc.clips).find((c) => c !== doc.master.clipIds[0]) as string
-  expect(await ended(id, { find: 'speech', microphones: [other] })).toMatchObject({ state: 'failed', detail: expect.stringContaining('line it up first') })
+  expect(await ended(id, { find: 'speech', microphones: [other] })).toMatchObject({
+    state: 'failed',
+    detail: { code: 'words', text: expect.stringContaining('line it up first') },
+  })
 })
 
 test('parts and loud moments become marks that the next search replaces; beats bring hits and their picture', async () => {
@@ -89,7 +92,7 @@ test('parts and loud moments become marks that the next search replaces; beats b
 
 test('where nobody speaks there are no phrases, and what is heard is told', async () => {
   const id = await gathered(clicks())
-  expect(await ended(id, { find: 'speech' })).toMatchObject({ state: 'done', detail: 'nobody speaks in this recording' })
+  expect(await ended(id, { find: 'speech' })).toMatchObject({ state: 'done', detail: { code: 'phrases', phrases: 0 } })
   const { doc } = await stateOf(id)
   expect(doc.marks).toEqual({})
   expect(doc.spans?.[0].from).toBe(0)
@@ -106,5 +109,5 @@ test('the demo’s speech is heard as phrases, and has no beats', async () => {
   const phrases = marksOf(doc).filter((m) => m.kind === 'phrase')
   expect(phrases.map((m) => m.name)).toEqual(phrases.map((_, i) => `Phrase ${i + 1}`))
   for (const at of [0, 4.5, 9.6]) expect(Math.min(...phrases.map((m) => Math.abs(m.time / 705_600_000 - at)))).toBeLessThan(0.15)
-  expect(await ended(id, {})).toMatchObject({ state: 'done', detail: 'there is no steady pulse in this recording' })
+  expect(await ended(id, {})).toMatchObject({ state: 'done', detail: { code: 'beats', beats: 0 } })
 })

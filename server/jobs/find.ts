@@ -8,17 +8,17 @@ import { artefactPath, completeFiles } from '../media/artefacts.ts'
 import { present } from '../media/originals.ts'
 import type { MicrophoneFile } from '../media/speech.ts'
 import { MediaError } from '../media/words.ts'
-import type { JobRun } from '../ports/queue.ts'
+import type { JobOutcome, JobRun } from '../ports/queue.ts'
 import type { FileRow } from '../ports/store.ts'
 import { exchangeFiles, masterOf, type Workshop } from './workshop.ts'
 
 /** Listens to the master for beats, for parts and loud moments, or for speech. */
-export async function findInMaster(shop: Workshop, run: JobRun): Promise<{ detail: string }> {
+export async function findInMaster(shop: Workshop, run: JobRun): Promise<JobOutcome> {
   const { find = 'beats', microphones = [] } = (run.payload ?? {}) as Partial<FindBody>
   const doc = await shop.store.doc(run.projectId)
   const files = await shop.store.files(run.projectId)
   const master = await heardMaster(shop, doc, files, run)
-  run.report(0.02, 'listening to the master')
+  run.report(0.02, { code: 'listening-master' })
   if (find === 'parts') return findParts(shop, run, doc, master)
   if (find === 'speech') return findSpeech(shop, run, master, await microphonesOf(shop, doc, files, microphones))
   return findBeats(shop, run, master)
@@ -37,7 +37,7 @@ async function heardMaster(shop: Workshop, doc: ProjectDoc, files: readonly File
   const first = await masterOf(shop.config, doc, files)
   if (doc.master.clipIds.length === 1) return { ...first, startSeconds: 0 }
   for (const id of doc.master.clipIds) await present(shop.config, files.find((f) => f.id === doc.clips[id]?.fileId) ?? first)
-  run.report(0.01, 'joining the recordings of the master')
+  run.report(0.01, { code: 'joining-masters' })
   return joinedMaster(shop.config, doc, exchangeFiles(files), new Map(files.map((f) => [f.id, f.contentKey])), run.signal)
 }
 
@@ -45,7 +45,7 @@ async function findBeats(shop: Workshop, run: JobRun, master: HeardMaster) {
   const at = (seconds: number) => secondsToFlicks(seconds + master.startSeconds)
   const task = { kind: 'pulse', config: shop.config, file: master.path, facts: master.facts } as const
   const found = await shop.analysis.run(task, run.signal, (share) =>
-    run.report(0.02 + 0.95 * share, share < 0.4 ? 'listening to the master' : 'finding beats and bars'),
+    run.report(0.02 + 0.95 * share, { code: share < 0.4 ? 'listening-master' : 'finding-beats' }),
   )
   await completeFiles([artefactPath(shop.config, master.contentKey, 'onsets')], ([part]) => writeFile(part, found.strength))
   await shop.store.edit(
@@ -69,7 +69,7 @@ async function findBeats(shop: Workshop, run: JobRun, master: HeardMaster) {
     'find the pulse',
     { group: run.jobId, author: run.author },
   )
-  return { detail: found.beats.length > 0 ? `${found.beats.length} beats in ${found.downbeats.length} bars` : 'there is no steady pulse in this recording' }
+  return { detail: { code: 'beats', beats: found.beats.length, bars: found.downbeats.length } as const }
 }
 
 async function findParts(shop: Workshop, run: JobRun, doc: ProjectDoc, master: HeardMaster) {
@@ -77,7 +77,7 @@ async function findParts(shop: Workshop, run: JobRun, doc: ProjectDoc, master: H
   const pulse = pulseOf(doc)
   const grid = { beats: (pulse?.beats ?? []).map((t) => t / FLICKS_PER_SECOND - master.startSeconds), downbeats: pulse?.downbeats ?? [] }
   const task = { kind: 'parts', config: shop.config, file: master.path, facts: master.facts, grid } as const
-  const found = await shop.analysis.run(task, run.signal, (share) => run.report(0.02 + 0.95 * share, 'comparing what is heard when'))
+  const found = await shop.analysis.run(task, run.signal, (share) => run.report(0.02 + 0.95 * share, { code: 'finding-parts' }))
   const names = [...new Set(found.sections.map((s) => s.name))]
   const marks: Mark[] = [
     ...found.sections.map(({ start, end, name }) => ({
@@ -94,7 +94,7 @@ async function findParts(shop: Workshop, run: JobRun, doc: ProjectDoc, master: H
     group: run.jobId,
     author: run.author,
   })
-  return { detail: `${found.sections.length} parts and ${found.loud.length} loud moments` }
+  return { detail: { code: 'parts', parts: found.sections.length, loud: found.loud.length } as const }
 }
 
 type Microphone = MicrophoneFile & { name: string; hue: number }
@@ -120,7 +120,7 @@ async function findSpeech(shop: Workshop, run: JobRun, master: HeardMaster, micr
   const at = (seconds: number) => secondsToFlicks(seconds + master.startSeconds)
   const own = microphones.map((m) => ({ ...m, start: m.start - master.startSeconds }))
   const task = { kind: 'speech', config: shop.config, file: master.path, facts: master.facts, microphones: own } as const
-  const found = await shop.analysis.run(task, run.signal, (share) => run.report(0.02 + 0.95 * share, 'listening for voices'))
+  const found = await shop.analysis.run(task, run.signal, (share) => run.report(0.02 + 0.95 * share, { code: 'finding-voices' }))
   const marks = found.phrases.map(({ start, end, speaker }, i): Mark => {
     const who = speaker === null ? null : microphones[speaker]
     return {
@@ -138,5 +138,5 @@ async function findSpeech(shop: Workshop, run: JobRun, master: HeardMaster, micr
     author: run.author,
   })
   const talk = found.spans.filter((s) => s.kind === 'speech').reduce((sum, s) => sum + s.end - s.start, 0)
-  return { detail: marks.length > 0 ? `${marks.length} phrases in ${Math.round(talk)} s of speech` : 'nobody speaks in this recording' }
+  return { detail: { code: 'phrases', phrases: marks.length, seconds: Math.round(talk) } as const }
 }

@@ -4,7 +4,7 @@ import path from 'node:path'
 import type { FilmBody, LineUpBody } from '@pendolo/api'
 import { layOut } from '@pendolo/core/formats'
 import type { SoundProof } from '@pendolo/core/lineup'
-import { type Clip, isMaster, type ProjectDoc, SET_BY_HAND } from '@pendolo/core/project'
+import { type Clip, isMaster, notesFor, type ProjectDoc, SET_BY_HAND } from '@pendolo/core/project'
 import { flicks, frameAt, frameStart, parseRate, type Rate } from '@pendolo/core/time'
 import { type DiskError, needRoom, watchRoom } from '../disk.ts'
 import { type Filmed, filmed, partOf } from '../film/parts.ts'
@@ -15,7 +15,6 @@ import { artefactPath, hasArtefact } from '../media/artefacts.ts'
 import { makeLightCopies } from '../media/copies.ts'
 import { makeLuma } from '../media/luma.ts'
 import { present } from '../media/originals.ts'
-import { notesFor } from '../media/probe.ts'
 import { makeSound, type SoundFindings } from '../media/sound.ts'
 import { MediaError } from '../media/words.ts'
 import type { JobOutcome, JobRun } from '../ports/queue.ts'
@@ -72,19 +71,19 @@ async function copies(shop: Workshop, run: JobRun) {
   const file = await fileOf(shop, run)
   if (!hasArtefact(shop.config, file.contentKey, 'sharp'))
     await needRoom(shop.config, shop.config.artefacts, LIGHT_BYTES * file.facts.durationSeconds, `the light copy of ${file.name}`)
-  const frames = await makeLightCopies(shop.config, file.path, file.contentKey, file.facts, (share) => run.report(share, 'making the light copy'), run.signal)
+  const frames = await makeLightCopies(shop.config, file.path, file.contentKey, file.facts, (share) => run.report(share, { code: 'copying' }), run.signal)
   const { video } = file.facts
   // Only a whole pass tells the exact number of pictures; containers often only guess.
   if (frames !== null && video && frames !== video.frames)
     await shop.store.updateFile(file.id, run.projectId, { facts: { ...file.facts, video: { ...video, frames } } })
   else await shop.store.updateFile(file.id, run.projectId, {})
-  return { detail: 'ready' }
+  return { detail: { code: 'ready' } as const }
 }
 
 async function sound(shop: Workshop, run: JobRun) {
   const file = await fileOf(shop, run)
   await ensureSound(shop, file, run)
-  return { detail: 'ready' }
+  return { detail: { code: 'ready' } as const }
 }
 
 const making = new Map<string, Promise<SoundFindings | null>>()
@@ -98,15 +97,15 @@ async function ensureSound(shop: Workshop, file: FileRow, run: JobRun): Promise<
   if (already) await already.catch(() => undefined)
   const task = makeSound(shop.config, file.path, file.contentKey, file.facts, {
     listening: true,
-    onProgress: (share) => run.report(share, `listening to ${file.name}`),
+    onProgress: (share) => run.report(share, { code: 'listening', file: file.name }),
     signal: run.signal,
     steps: shop.analysis.soundSteps(run.signal),
   }).then(async (findings) => {
     if (!findings) return null
     const notes = notesFor(file.facts)
-    if (findings.silent) notes.push('the sound is silence')
-    if (findings.emptyChannel) notes.push(`the ${findings.emptyChannel} channel is empty`)
-    if (findings.timecode) notes.push(`timecode ${findings.timecode.first} as sound on channel ${findings.timecode.channel + 1}`)
+    if (findings.silent) notes.push({ code: 'silent' })
+    if (findings.emptyChannel) notes.push({ code: 'empty-channel', side: findings.emptyChannel })
+    if (findings.timecode) notes.push({ code: 'timecode', label: findings.timecode.first, channel: findings.timecode.channel + 1 })
     await shop.store.updateFile(file.id, run.projectId, { notes })
     return findings
   })
@@ -209,9 +208,8 @@ async function lineUp(shop: Workshop, run: JobRun) {
   )
   const counts = { sure: 0, check: 0, loose: 0 }
   for (const { placement } of outcomes.values()) counts[placement?.verdict ?? 'loose']++
-  if (asked && counts.sure + counts.check === 0)
-    return { detail: body.nearSeconds === undefined ? 'nothing that fits was found at that speed' : 'nothing that fits was found near there' }
-  return { detail: `${counts.sure} sure, ${counts.check} to check, ${counts.loose} loose` }
+  if (asked && counts.sure + counts.check === 0) return { detail: { code: body.nearSeconds === undefined ? 'not-at-speed' : 'not-near' } as const }
+  return { detail: { code: 'lined-up', ...counts } as const }
 }
 
 /** The project as it would be at another frame rate: labels keep their time. */
@@ -235,8 +233,8 @@ async function film(shop: Workshop, run: JobRun) {
   await needRoom(shop.config, shop.config.films, FILM_BYTES * body.width * body.height * frames + MIX_BYTES * seconds, 'the film')
   const size = { width: body.width & ~1, height: body.height & ~1 }
   // In a thread of its own: mixing and copying pictures would keep everybody else waiting.
-  await shop.analysis.run({ kind: 'film', config: shop.config, exchange, files, size, out }, run.signal, (share, detail = '') => run.report(share, detail))
-  return { detail: 'ready', result: { path: out, name: `${called}.mp4`, bytes: statSync(out).size } }
+  await shop.analysis.run({ kind: 'film', config: shop.config, exchange, files, size, out }, run.signal, (share, detail) => run.report(share, detail))
+  return { detail: { code: 'ready' } as const, result: { path: out, name: `${called}.mp4`, bytes: statSync(out).size } }
 }
 
 async function originals(shop: Workshop, run: JobRun) {
@@ -244,19 +242,11 @@ async function originals(shop: Workshop, run: JobRun) {
     shop.config,
     shop.store,
     run.projectId,
-    (looked) => run.report(0, `${looked} file${looked === 1 ? '' : 's'} looked at`),
+    (looked) => run.report(0, { code: 'files-looked-at', files: looked }),
     run.signal,
   )
   for (const job of fileJobs(run.projectId, found, run.author)) await shop.queue.add(job)
-  const named = (what: string, names: string[]) => (names.length > 0 ? [`${what}: ${names.join(', ')}`] : [])
-  const detail = [
-    ...named(
-      'found again',
-      found.map((f) => f.name),
-    ),
-    ...named('not in the folders that may be read', missing),
-  ]
-  return { detail: detail.join('; ') || 'nothing was missing' }
+  return { detail: { code: 'originals', found: found.map((f) => f.name), missing } as const }
 }
 
 export function safeName(name: string): string {

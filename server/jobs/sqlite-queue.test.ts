@@ -1,5 +1,5 @@
 import { createClient } from '@libsql/client'
-import type { Job } from '@pendolo/api'
+import { detailText, type Job } from '@pendolo/api'
 import { pino } from 'pino'
 import type { Config } from '../config.ts'
 import { databaseFile, openDatabase } from '../db/open.ts'
@@ -41,8 +41,8 @@ test('where the end of a job cannot be written, it is told all the same and writ
   runs[0].end(Object.assign(new Error('ENOSPC: no space left on device, write'), { code: 'ENOSPC' }))
   await until(
     () => told,
-    (all) => all.some((job) => job.id === id && job.state === 'failed' && /disk with the data folder is full/.test(job.detail)),
+    (all) => all.some((job) => job.id === id && job.state === 'failed' && /disk with the data folder is full/.test(detailText(job.detail))),
   )
   await client.execute('DROP TRIGGER full')
-  expect(await state(queue, id, 'failed')).toMatchObject({ detail: expect.stringMatching(/make room/) })
+  expect(await state(queue, id, 'failed')).toMatchObject({ detail: { code: 'words', text: expect.stringMatching(/make room/) } })
 })

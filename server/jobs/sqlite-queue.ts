@@ -1,5 +1,5 @@
 import { randomUUID } from 'node:crypto'
-import type { FilmResult, Job, JobKind, JobState } from '@pendolo/api'
+import type { Detail, FilmResult, Job, JobKind, JobState } from '@pendolo/api'
 import { and, asc, desc, eq, inArray } from 'drizzle-orm'
 import type { Logger } from 'pino'
 import { allOrNone, type Database } from '../db/open.ts'
@@ -50,8 +50,8 @@ export class SqliteQueue implements JobQueue {
         .update(jobs)
         .set(
           aside
-            ? { state: 'failed', crashes: crashes + 1, finishedAt: Date.now(), detail: SET_ASIDE }
-            : { state: 'queued', crashes: crashes + 1, detail: 'taken up again after a restart' },
+            ? { state: 'failed', crashes: crashes + 1, finishedAt: Date.now(), detail: kept({ code: 'ended-twice' }) }
+            : { state: 'queued', crashes: crashes + 1, detail: kept({ code: 'taken-up' }) },
         )
         .where(eq(jobs.id, id))
     }
@@ -91,7 +91,7 @@ export class SqliteQueue implements JobQueue {
       priority: PRIORITY[job.kind],
       progress: 0,
       title: job.title,
-      detail: 'waiting',
+      detail: kept({ code: 'waiting' }),
       fileId: job.fileId ?? null,
       payload: JSON.stringify(job.payload ?? {}),
       author: job.author ?? '',
@@ -131,7 +131,7 @@ export class SqliteQueue implements JobQueue {
     }
     await this.#db
       .update(jobs)
-      .set({ state: 'cancelled', detail: 'cancelled', finishedAt: Date.now() })
+      .set({ state: 'cancelled', detail: kept({ code: 'cancelled' }), finishedAt: Date.now() })
       .where(and(eq(jobs.id, id), eq(jobs.state, 'queued')))
     await this.#tell(id)
   }
@@ -139,7 +139,7 @@ export class SqliteQueue implements JobQueue {
   async retry(id: string): Promise<void> {
     await this.#db
       .update(jobs)
-      .set({ state: 'queued', progress: 0, detail: 'waiting', finishedAt: null, crashes: 0, raw: null })
+      .set({ state: 'queued', progress: 0, detail: kept({ code: 'waiting' }), finishedAt: null, crashes: 0, raw: null })
       .where(and(eq(jobs.id, id), inArray(jobs.state, ['failed', 'cancelled'])))
     await this.#tell(id)
     this.#poke()
@@ -154,7 +154,7 @@ export class SqliteQueue implements JobQueue {
     if (ids.length === 0) return
     await this.#db
       .update(jobs)
-      .set({ state: 'queued', detail: 'taken up again after a restart' })
+      .set({ state: 'queued', detail: kept({ code: 'taken-up' }) })
       .where(and(inArray(jobs.id, ids), eq(jobs.state, 'running')))
   }
 
@@ -179,7 +179,7 @@ export class SqliteQueue implements JobQueue {
       this.#running.set(next.id, entry)
       const taken = await this.#db
         .update(jobs)
-        .set({ state: 'running', detail: 'starting', progress: 0 })
+        .set({ state: 'running', detail: kept({ code: 'starting' }), progress: 0 })
         .where(and(eq(jobs.id, next.id), eq(jobs.state, 'queued')))
         .returning({ id: jobs.id })
       if (taken.length === 0) {
@@ -195,7 +195,7 @@ export class SqliteQueue implements JobQueue {
   async #work(row: typeof jobs.$inferSelect, abort: AbortController): Promise<void> {
     let told = 0
     let lastWrite: Promise<unknown> = Promise.resolve()
-    const report = (share: number, detail?: string) => {
+    const report = (share: number, detail?: Detail) => {
       const now = Date.now()
       if (now - told < TELL_EVERY || abort.signal.aborted) return
       told = now
@@ -204,7 +204,7 @@ export class SqliteQueue implements JobQueue {
         .then(() =>
           this.#db
             .update(jobs)
-            .set({ progress, ...(detail !== undefined && { detail }) })
+            .set({ progress, ...(detail !== undefined && { detail: kept(detail) }) })
             .where(and(eq(jobs.id, row.id), eq(jobs.state, 'running'))),
         )
         .then(() => this.#tell(row.id))
@@ -226,15 +226,16 @@ export class SqliteQueue implements JobQueue {
     } catch (error) {
       await lastWrite
       if (this.#stopping) return
-      if (error instanceof Cancelled || abort.signal.aborted) await this.#end(row.id, 'cancelled', 'cancelled')
+      if (error instanceof Cancelled || abort.signal.aborted) await this.#end(row.id, 'cancelled', { code: 'cancelled' })
       else {
         this.#log.error({ err: error, job: row.id, kind: row.kind }, 'job failed')
         const { code, raw } = error as { code?: string; raw?: string | null }
         const known = error instanceof Error && typeof code === 'string' && SPOKEN.has(code)
         const disk = known ? null : diskWords(error)
         const said = error instanceof Error ? error.message : String(error)
-        const words: [string, undefined, string | null] = known ? [said, undefined, raw ?? null] : [disk ?? UNEXPECTED, undefined, said]
-        await this.#end(row.id, 'failed', ...words)
+        const words = known ? said : disk
+        const detail: Detail = words === null ? { code: 'unexpected' } : { code: 'words', text: words }
+        await this.#end(row.id, 'failed', detail, undefined, known ? (raw ?? null) : said)
       }
     } finally {
       this.#running.delete(row.id)
@@ -243,8 +244,15 @@ export class SqliteQueue implements JobQueue {
   }
 
   /** Never throws: where the disk is full, that is told to whoever listens and written when there is room. */
-  async #end(id: string, state: JobState, detail: string, result?: FilmResult, raw: string | null = null): Promise<void> {
-    const change = { state, detail, raw, finishedAt: Date.now(), ...(state === 'done' && { progress: 1000 }), result: result ? JSON.stringify(result) : null }
+  async #end(id: string, state: JobState, detail: Detail, result?: FilmResult, raw: string | null = null): Promise<void> {
+    const change = {
+      state,
+      detail: kept(detail),
+      raw,
+      finishedAt: Date.now(),
+      ...(state === 'done' && { progress: 1000 }),
+      result: result ? JSON.stringify(result) : null,
+    }
     for (const wait of [...END_TRIES, null]) {
       try {
         await this.#db.update(jobs).set(change).where(eq(jobs.id, id))
@@ -265,8 +273,19 @@ export class SqliteQueue implements JobQueue {
   }
 }
 
-const SET_ASIDE = 'Pendolo ended twice while this ran, so it was set aside. If it was switched off in the middle, try again'
-const UNEXPECTED = 'something went wrong in Pendolo itself; try again. If it happens again, the details say more'
+/** Details as they are kept; those of before codes are words. */
+const kept = (detail: Detail): string => JSON.stringify(detail)
+
+function readDetail(text: string): Detail {
+  try {
+    const detail = JSON.parse(text) as Detail | null
+    if (typeof detail === 'object' && typeof detail?.code === 'string') return detail
+  } catch {
+    // Words.
+  }
+  return { code: 'words', text }
+}
+
 /** Codes of errors whose messages are meant for people. */
 const SPOKEN: ReadonlySet<string> = new Set(['media', 'disk', 'edit', 'cut', 'path', 'exchange', 'not-found', 'hurt', 'timecode'])
 
@@ -278,7 +297,7 @@ function publicJob(row: typeof jobs.$inferSelect): Job {
     state: row.state as JobState,
     progress: row.progress / 1000,
     title: row.title,
-    detail: row.detail,
+    detail: readDetail(row.detail),
     fileId: row.fileId,
     raw: row.raw,
     createdAt: row.createdAt,

@@ -14,7 +14,7 @@ export async function placeByLightAll(round: Round): Promise<void> {
   // When it is asked for, it also tells of those that sound placed how far the sound had come.
   const dark = round.trials.filter((t) => t.recording.facts.video && (named || (!round.settled(t) && (!t.usable || t.outcome.placement))))
   if (dark.length > 0) {
-    round.tools.onProgress(0.86, 'comparing light')
+    round.tools.onProgress(0.86, { code: 'comparing', what: 'light' })
     const references = await lightReferences(round.lying(), round.tools)
     for (const trial of dark) {
       const seen = await attempt(trial.recording, () => round.tools.luma(trial.recording))

@@ -15,7 +15,7 @@ export async function placeBySoundAll(round: Round): Promise<void> {
     for (let next = queue.shift(); next; next = queue.shift()) {
       await hear(round, next)
       done++
-      tools.onProgress((0.8 * done) / recordings.length, `${done} of ${recordings.length} files heard`)
+      tools.onProgress((0.8 * done) / recordings.length, { code: 'files-heard', done, of: recordings.length })
     }
   }
   await Promise.all(Array.from({ length: tools.analysis.threads }, lane))

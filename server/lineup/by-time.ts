@@ -5,7 +5,7 @@ import { type Round, settledBy } from './round.ts'
 
 /** Clocks of cameras: they choose among places that fit alike, and say where to listen again. */
 export async function placeByTimeAll(round: Round): Promise<void> {
-  round.tools.onProgress(0.97, 'comparing recording times')
+  round.tools.onProgress(0.97, { code: 'comparing', what: 'clocks' })
   const references = clockReferences(round.lying())
   for (const trial of round.trials) {
     const clock = clockOf(trial.recording)

@@ -9,7 +9,7 @@ export const TIMECODE_TOLERANCE = 2
 
 /** Timecode of what lies says where the others are; the sound near by is heard for proof. */
 export async function placeByTimecodeAll(round: Round): Promise<void> {
-  round.tools.onProgress(0.82, 'comparing timecode')
+  round.tools.onProgress(0.82, { code: 'comparing', what: 'timecode' })
   for (const trial of round.trials) {
     const found = placeByTimecode(
       round.readings.get(trial.recording.id) ?? [],

@@ -24,13 +24,13 @@ export async function placeAll(
   for (const { recording } of known.slice(1)) await attempt(recording, () => round.listenTo(recording))
   await placeBySoundAll(round)
   if (ways.has('timecode')) {
-    tools.onProgress(0.82, 'comparing timecode')
+    tools.onProgress(0.82, { code: 'comparing', what: 'timecode' })
     await placeByTimecodeAll(round)
   }
   if (ways.has('light')) await placeByLightAll(round)
   if (ways.has('sound')) await placeThroughOthers(round)
   if (ways.has('time')) {
-    tools.onProgress(0.97, 'comparing recording times')
+    tools.onProgress(0.97, { code: 'comparing', what: 'clocks' })
     await placeByTimeAll(round)
   }
   if (ways.has('first-frame')) await placeByFirstFrame(round)

@@ -1,3 +1,4 @@
+import type { Detail } from '@pendolo/api'
 import type { SoundPlacement, TimecodeReading, Way, Why } from '@pendolo/core/lineup'
 import { settleRivals, USUAL_WAYS } from '@pendolo/core/lineup'
 import type { Placement } from '@pendolo/core/project'
@@ -30,7 +31,7 @@ export interface LineUpTools {
   readonly signal?: AbortSignal
   /** Told whenever a recording has a new outcome. */
   readonly onOutcome: (recording: Recording, outcome: Outcome) => Promise<void>
-  readonly onProgress: (share: number, detail: string) => void
+  readonly onProgress: (share: number, detail: Detail) => void
 }
 
 export interface Trial {

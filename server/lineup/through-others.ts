@@ -48,7 +48,7 @@ export async function placeThroughOthers(round: Round): Promise<void> {
         }
       }
       done++
-      tools.onProgress(0.88 + (0.08 * done) / pairs.length, `${done} of ${pairs.length} pairs compared`)
+      tools.onProgress(0.88 + (0.08 * done) / pairs.length, { code: 'pairs-compared', done, of: pairs.length })
     }
   }
   await Promise.all(Array.from({ length: tools.analysis.threads }, lane))

@@ -1,14 +1,14 @@
 import { existsSync, readFileSync, writeFileSync } from 'node:fs'
 import path from 'node:path'
 import { gunzipSync } from 'node:zlib'
-import type { FileFacts } from '@pendolo/core/project'
+import { type FileFacts, notesFor } from '@pendolo/core/project'
 import { makeMedia, PICTURE, showFolder, TONE, testConfig } from '../testing.ts'
 import { artefactPath, completeFiles, sweepParts } from './artefacts.ts'
 import { contentKey } from './content.ts'
 import { makeLightCopies } from './copies.ts'
 import { inputArguments, lastWords, limitsFor, PROBE_LIMITS, progressSeconds, run } from './ffmpeg.ts'
 import { openHeard } from './heard.ts'
-import { clockZero, notesFor, probe } from './probe.ts'
+import { clockZero, probe } from './probe.ts'
 import { channelFiles, decodeMono, makeSound } from './sound.ts'
 import { MediaError, wordsFor } from './words.ts'
 
@@ -55,7 +55,7 @@ describe('probing', () => {
   test('pixels that are not square and turned pictures count as displayed', async () => {
     const wide = await probe(config, makeMedia(at('wide.mp4'), [...PICTURE, '-vf', 'setsar=2/1', '-c:v', 'libx264']))
     expect(wide.video).toMatchObject({ width: 640, height: 180 })
-    expect(notesFor(wide)).toEqual(expect.arrayContaining([expect.stringMatching(/pixels 2:1/), expect.stringMatching(/no sound/)]))
+    expect(notesFor(wide)).toEqual(expect.arrayContaining([expect.objectContaining({ code: 'pixel-aspect', aspect: '2:1' }), { code: 'no-sound' }]))
   })
 
   test('containers with a clock keep it, streams without one begin at their first instant', () => {

@@ -1,6 +1,6 @@
 import { stat } from 'node:fs/promises'
 import { type FileFacts, factsProblem, rateFits } from '@pendolo/core/project'
-import { parseRate, printRate, type Rate } from '@pendolo/core/time'
+import { parseRate, type Rate } from '@pendolo/core/time'
 import type { Config } from '../config.ts'
 import { inputArguments, PROBE_LIMITS, run } from './ffmpeg.ts'
 import { MediaError } from './words.ts'
@@ -162,16 +162,4 @@ function snapped(rate: Rate | null): Rate | null {
     if (Math.abs(value(rate) / value(known) - 1) < 0.005) return known
   }
   return rate.den > 100_000 ? (parseRate(value(rate).toFixed(3)) ?? rate) : rate
-}
-
-/** What is odd about a file and what will be done about it, for the table in Gather. */
-export function notesFor(facts: FileFacts): string[] {
-  const notes: string[] = []
-  const { video, audio } = facts
-  if (video?.variableRate) notes.push(`variable rate: light copy at a steady ${printRate(video.rate)}`)
-  if (video && !audio) notes.push('no sound: light or timecode place it, or you do')
-  if (video && video.pixelAspect !== '1:1') notes.push(`pixels ${video.pixelAspect}: shown at ${video.width} × ${video.height}`)
-  if (video && Math.abs(video.width / video.height - 16 / 9) > 0.02) notes.push('other shape: fitted, or fill it in Balance')
-  if (audio && audio.channels > 2) notes.push(`${audio.channels} channels: heard together for now`)
-  return notes
 }

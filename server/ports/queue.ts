@@ -1,4 +1,4 @@
-import type { FilmResult, Job, JobKind, JobState } from '@pendolo/api'
+import type { Detail, FilmResult, Job, JobKind, JobState } from '@pendolo/api'
 import type { Write } from './store.ts'
 
 /** What a job handler is given: it reports honestly, and stops when the signal fires. */
@@ -10,11 +10,11 @@ export interface JobRun {
   /** Who asked for it. */
   readonly author: string
   readonly signal: AbortSignal
-  report(share: number, detail?: string): void
+  report(share: number, detail?: Detail): void
 }
 
 export interface JobOutcome {
-  readonly detail: string
+  readonly detail: Detail
   readonly result?: FilmResult
 }
 

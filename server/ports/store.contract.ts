@@ -179,7 +179,16 @@ export function storeContract(open: () => Promise<{ store: ProjectStore; told: S
       const id = await store.create('Original')
       const angle = { id: 'angle-1', name: 'Desk', hue: 0, framing: 'fit', distance: 0 } as const
       const clip = { id: 'clip-1', fileId: 'file-1', angleId: 'angle-1', state: 'in' } as const
-      const row = { id: 'file-1', projectId: id, path: '/nowhere/mix.wav', name: 'mix.wav', size: 5, contentKey: 'k1', facts, notes: ['a note'] }
+      const row = {
+        id: 'file-1',
+        projectId: id,
+        path: '/nowhere/mix.wav',
+        name: 'mix.wav',
+        size: 5,
+        contentKey: 'k1',
+        facts,
+        notes: [{ code: 'channels' as const, channels: 8 }],
+      }
       const edits = [mark('a', 10), { type: 'addClips', angles: [angle], clips: [clip] } as Edit]
       await store.gather(
         id,
@@ -198,7 +207,7 @@ export function storeContract(open: () => Promise<{ store: ProjectStore; told: S
       const copy = await store.duplicate(id)
       const state = await store.state(copy)
       expect(state).toMatchObject({ name: 'Original (copy)', canUndo: null, canRedo: null })
-      expect(state.files).toMatchObject([{ name: 'mix.wav', notes: ['a note'], missing: true }])
+      expect(state.files).toMatchObject([{ name: 'mix.wav', notes: [{ code: 'channels', channels: 8 }], missing: true }])
       expect(state.files[0].id).not.toBe('file-1')
       expect(state.doc.clips['clip-1'].fileId).toBe(state.files[0].id)
       expect(await store.proof(copy, 'clip-1')).toEqual({ score: 1 })

@@ -1,5 +1,5 @@
 import type { ProjectState, ProjectSummary } from '@pendolo/api'
-import type { Edit, FileFacts, ProjectDoc } from '@pendolo/core/project'
+import type { Edit, FileFacts, Note, ProjectDoc } from '@pendolo/core/project'
 import type { BatchItem } from 'drizzle-orm/batch'
 
 /** Something written together with others, all or none; made and understood by adapters on the same database. */
@@ -27,7 +27,7 @@ export interface FileRow {
   readonly size: number
   readonly contentKey: string
   readonly facts: FileFacts
-  readonly notes: string[]
+  readonly notes: Note[]
 }
 
 export interface EditOutcome {
@@ -110,7 +110,7 @@ export interface ProjectStore {
   /** Originals that are somewhere else now. */
   moveFiles(projectId: string, moved: readonly { file: { id: string }; path: string }[]): Promise<void>
   /** Keeps facts that only a full pass over a file can tell (exact frame count, empty channels). */
-  updateFile(id: string, projectId: string, change: { facts?: FileFacts; notes?: string[] }): Promise<void>
+  updateFile(id: string, projectId: string, change: { facts?: FileFacts; notes?: Note[] }): Promise<void>
   /** The proof of a clip's place as the document is now: undo brings back an earlier one. @throws NotFound */
   proof(projectId: string, clipId: string): Promise<unknown>
   /** Writes all open documents whole, so that the next process need not walk the log. */

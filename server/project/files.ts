@@ -1,7 +1,7 @@
 import { existsSync } from 'node:fs'
 import path from 'node:path'
 import type { GatheredFile } from '@pendolo/api'
-import { type FileFacts, readFacts } from '@pendolo/core/project'
+import { type FileFacts, type Note, readFacts } from '@pendolo/core/project'
 import { eq } from 'drizzle-orm'
 import type { Config } from '../config.ts'
 import type { Database } from '../db/open.ts'
@@ -46,7 +46,7 @@ export class ProjectFiles {
       size: f.size,
       contentKey: f.contentKey,
       facts: f.facts,
-      notes: problem === null ? f.notes : [problem, ...f.notes],
+      notes: problem === null ? f.notes : [{ code: 'words', text: problem }, ...f.notes],
       missing: !existsSync(f.path),
       ready: { tile: has('tile'), sharp: has('sharp'), sound: has('sound'), peaks: has('peaks') },
     }
@@ -74,16 +74,17 @@ export class ProjectFiles {
       .where(eq(files.id, id))
   }
 
-  known(id: string, { facts, notes }: { facts?: FileFacts; notes?: string[] }): Write[] {
+  known(id: string, { facts, notes }: { facts?: FileFacts; notes?: Note[] }): Write[] {
     const set = { ...(facts && { facts: JSON.stringify(facts) }), ...(notes && { notes: JSON.stringify(notes) }) }
     return facts || notes ? [this.#db.update(files).set(set).where(eq(files.id, id))] : []
   }
 }
 
-function readNotes(text: string): string[] {
+/** Notes as they are kept; those of before codes are words. */
+function readNotes(text: string): Note[] {
   try {
     const notes = JSON.parse(text) as unknown
-    return Array.isArray(notes) ? notes.map(String) : []
+    return Array.isArray(notes) ? notes.map((note): Note => (typeof note === 'object' && note?.code ? note : { code: 'words', text: String(note) })) : []
   } catch {
     return []
   }

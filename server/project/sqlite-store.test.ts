@@ -49,8 +49,8 @@ describe('damage', () => {
     await expect(fresh.state(bad)).rejects.toThrow(/“Bad” is damaged.*restore/)
     const state = await fresh.state(odd)
     expect(state.files.map((f) => [f.facts.video, f.notes[0]])).toEqual([
-      [null, expect.stringMatching(/pictures a second; that is damaged/)],
-      [null, expect.stringMatching(/gather it again/)],
+      [null, { code: 'words', text: expect.stringMatching(/pictures a second; that is damaged/) }],
+      [null, { code: 'words', text: expect.stringMatching(/gather it again/) }],
     ])
   })
 })

@@ -10,6 +10,7 @@ import {
   EditError,
   emptyProject,
   type FileFacts,
+  type Note,
   type ProjectDoc,
   pictureSpans,
 } from '@pendolo/core/project'
@@ -319,7 +320,7 @@ export class SqliteStore implements ProjectStore {
   }
 
   /** Keeps facts that only a full pass over a file can tell (exact frame count, empty channels). */
-  async updateFile(id: string, projectId: string, change: { facts?: FileFacts; notes?: string[] }): Promise<void> {
+  async updateFile(id: string, projectId: string, change: { facts?: FileFacts; notes?: Note[] }): Promise<void> {
     const writes = this.#files.known(id, change)
     if (writes.length > 0) await this.write(writes)
     const found = (await this.#files.rows(projectId)).find(({ row }) => row.id === id)

@@ -155,7 +155,7 @@ test('work that waited under its old name is known under the one of today, and b
   const begun = new Promise<string>((resolve) => {
     queue.handle('copies', async (run) => {
       resolve(run.jobId)
-      return { detail: '' }
+      return { detail: { code: 'ready' } }
     })
   })
   expect(await queue.list(ID)).toMatchObject([{ id: 'j1', kind: 'copies', state: 'queued' }])

@@ -1,7 +1,7 @@
 import { DndContext, type DragEndEvent, KeyboardSensor, PointerSensor, useSensor, useSensors } from '@dnd-kit/core'
 import { SortableContext, sortableKeyboardCoordinates, useSortable, verticalListSortingStrategy } from '@dnd-kit/sortable'
 import { CSS } from '@dnd-kit/utilities'
-import type { GatheredFile, Job } from '@pendolo/api'
+import { type GatheredFile, type Job, noteText } from '@pendolo/api'
 import { type Angle, type Clip, nextHue, projectRate } from '@pendolo/core/project'
 import { PROJECT_RATES, parseRate, printLength, printRate, type Rate } from '@pendolo/core/time'
 import { App, Button, Checkbox, Dropdown, Form, Input, InputNumber, Popover, Select } from 'antd'
@@ -392,8 +392,8 @@ function FileRow({
       <td>
         {file.facts.camera && <span className="quiet">{file.facts.camera} </span>}
         {file.notes.map((n) => (
-          <span key={n} className="note">
-            {n}
+          <span key={n.code} className="note">
+            {noteText(n)}
           </span>
         ))}
       </td>

@@ -1,4 +1,4 @@
-import type { Job } from '@pendolo/api'
+import { detailText, type Job } from '@pendolo/api'
 import { App, Button, Popover, Progress } from 'antd'
 import { send } from '../data/client.ts'
 
@@ -29,7 +29,7 @@ export function JobsChip({ jobs }: { jobs: readonly Job[] }) {
           )}
           {[...open, ...broken].slice(0, SHOWN).map((j) => (
             <div key={j.id} style={{ display: 'grid', gridTemplateColumns: '1fr 110px 88px', gap: 8, alignItems: 'center', padding: '3px 0' }}>
-              <span style={{ overflow: 'hidden', textOverflow: 'ellipsis', whiteSpace: 'nowrap' }} title={j.detail}>
+              <span style={{ overflow: 'hidden', textOverflow: 'ellipsis', whiteSpace: 'nowrap' }} title={detailText(j.detail)}>
                 {j.title}
               </span>
               {j.state === 'running' ? (

@@ -1,4 +1,4 @@
-import type { Job } from '@pendolo/api'
+import { detailText, type Job } from '@pendolo/api'
 import { App, Button } from 'antd'
 import { useEffect, useRef } from 'react'
 import { send } from '../data/client.ts'
@@ -11,13 +11,13 @@ export function Missing({ projectId, names, jobs }: { projectId: string; names: 
   const last = jobs.find((j) => j.kind === 'originals')
   const looking = last?.state === 'queued' || last?.state === 'running'
   // A search that named just these and did not find them.
-  const inVain = last?.state === 'done' && names.length > 0 && names.every((name) => last.detail.includes(name))
+  const inVain = last?.state === 'done' && names.length > 0 && names.every((name) => last.detail.code === 'originals' && last.detail.missing.includes(name))
   const awaited = useRef<string | null>(null)
   useEffect(() => {
     if (looking) awaited.current = last.id
     else if (last && awaited.current === last.id) {
       awaited.current = null
-      if (last.state === 'done' && !inVain) void message.info(last.detail)
+      if (last.state === 'done' && !inVain) void message.info(detailText(last.detail))
     }
   }, [last, looking, inVain, message])
   const act = (path: string) =>
@@ -34,9 +34,9 @@ export function Missing({ projectId, names, jobs }: { projectId: string; names: 
         <b>{names.length > MOST_NAMED ? `${names.slice(0, MOST_NAMED).join(', ')} and ${names.length - MOST_NAMED} more` : names.join(', ')}</b>
         <div className="quiet">
           {looking
-            ? `Looking in all folders that may be read: ${last.detail}`
+            ? `Looking in all folders that may be read: ${detailText(last.detail)}`
             : last?.state === 'failed'
-              ? `Not looked for: ${last.detail}`
+              ? `Not looked for: ${detailText(last.detail)}`
               : inVain
                 ? `Not in the folders that may be read. Connect the disk ${one ? 'it is' : 'they are'} on and look again, or add the folder on the left. Light copies still play.`
                 : `Known by content wherever ${has} gone: look for ${it}, or add the folder on the left. Light copies still play.`}

@@ -1,4 +1,4 @@
-import type { FilmBody, Job } from '@pendolo/api'
+import { detailText, type FilmBody, type Job } from '@pendolo/api'
 import { activeCut, type FilmStretch, type FilmWarning, filmWarnings } from '@pendolo/core/film'
 import { EXCHANGE_FORMATS } from '@pendolo/core/formats'
 import { marksOnMaster, type ProjectDoc, pointsOf, projectRate } from '@pendolo/core/project'
@@ -150,7 +150,7 @@ function FilmRow({ job }: { job: Job }) {
       {working ? (
         <>
           <Progress percent={Math.round(job.progress * 100)} size="small" aria-label="Making the film" />
-          <span className="quiet">{job.detail}</span>{' '}
+          <span className="quiet">{detailText(job.detail)}</span>{' '}
           <Button size="small" onClick={() => void send('POST', `/jobs/${job.id}/cancel`)}>
             Cancel
           </Button>

@@ -1,3 +1,4 @@
+import { detailText } from '@pendolo/api'
 import type { Clip } from '@pendolo/core/project'
 import { App, Button, Progress, Select, Upload } from 'antd'
 import { send } from '../data/client.ts'
@@ -44,7 +45,7 @@ export function LineUpTop({ project, edit, clips, search, filter, onFilter }: To
       {job ? (
         <>
           <Progress percent={Math.round(job.progress * 100)} size="small" style={{ width: 140 }} aria-label="Lining up" />
-          <span className="quiet">{job.detail}</span>
+          <span className="quiet">{detailText(job.detail)}</span>
           <Button size="small" onClick={() => void send('POST', `/jobs/${job.id}/cancel`)}>
             Cancel
           </Button>

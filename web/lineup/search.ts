@@ -1,4 +1,4 @@
-import type { Job } from '@pendolo/api'
+import { detailText, type Job } from '@pendolo/api'
 import type { Way } from '@pendolo/core/lineup'
 import { FLICKS_PER_SECOND, type Flicks } from '@pendolo/core/time'
 import { App } from 'antd'
@@ -33,7 +33,7 @@ export function useSearch(projectId: string): Search {
     if (job) awaited.current = job.id
     else if (last && awaited.current === last.id) {
       awaited.current = null
-      if (last.state === 'done') void message.info(last.detail)
+      if (last.state === 'done') void message.info(detailText(last.detail))
     }
   }, [job, last, message])
 

@@ -1,4 +1,4 @@
-import type { Job, ProjectState } from '@pendolo/api'
+import { detailText, type Job, type ProjectState } from '@pendolo/api'
 import { isMaster, marksOf } from '@pendolo/core/project'
 import { App, Button, Checkbox, Dropdown, Modal, Progress, Space } from 'antd'
 import { ChevronDown } from 'lucide-react'
@@ -96,7 +96,7 @@ function Working({ job }: { job: Job }) {
   return (
     <>
       <Progress percent={Math.round(job.progress * 100)} size="small" style={{ width: 120 }} aria-label="Listening to the master" />
-      <span className="quiet">{job.detail}</span>
+      <span className="quiet">{detailText(job.detail)}</span>
       <Button size="small" onClick={() => void send('POST', `/jobs/${job.id}/cancel`)}>
         Cancel
       </Button>

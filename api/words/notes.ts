@@ -1,0 +1,21 @@
+import type { Note } from '@pendolo/core/project'
+import { printRate } from '@pendolo/core/time'
+
+type Of<C extends Note['code']> = Extract<Note, { code: C }>
+
+const WORDS: { readonly [C in Note['code']]: (note: Of<C>) => string } = {
+  words: (n) => n.text,
+  'variable-rate': (n) => `variable rate: light copy at a steady ${printRate(n.rate)}`,
+  'no-sound': () => 'no sound: light or timecode place it, or you do',
+  'other-shape': () => 'other shape: fitted, or fill it in Balance',
+  silent: () => 'the sound is silence',
+  'pixel-aspect': (n) => `pixels ${n.aspect}: shown at ${n.width} × ${n.height}`,
+  channels: (n) => `${n.channels} channels: heard together for now`,
+  'empty-channel': (n) => `the ${n.side} channel is empty`,
+  timecode: (n) => `timecode ${n.label} as sound on channel ${n.channel}`,
+}
+
+/** What is odd about a file, in words. */
+export function noteText(note: Note): string {
+  return (WORDS[note.code] as (n: Note) => string)(note)
+}
