@@ -23,14 +23,20 @@ export class Analysis {
   /** @throws Cancelled when the signal fires: the thread is ended, but for a task that has to tidy up, which is asked to end */
   async run<T extends Task>(task: T, signal?: AbortSignal, onProgress?: (share: number, detail?: Detail) => void): Promise<TaskResult<T>> {
     const { port1, port2 } = new MessageChannel()
-    port1.on('message', ({ share, detail }: Told) => onProgress?.(share, detail))
+    const ended = new AbortController()
+    let begun = false
+    port1.on('message', (told: Told | 'ready') => {
+      if (told !== 'ready') return onProgress?.(told.share, told.detail)
+      begun = true
+      port1.postMessage('begin')
+    })
     port1.unref()
-    const tidies = task.kind === 'film'
-    const ask = () => port1.postMessage('end')
-    if (tidies) signal?.addEventListener('abort', ask, { once: true })
+    // What has not begun has nothing to tidy up; it may be waiting for a thread, or its thread be starting still.
+    const stop = () => (task.kind === 'film' && begun ? port1.postMessage('end') : ended.abort())
+    signal?.addEventListener('abort', stop, { once: true })
     try {
       if (signal?.aborted) throw new Cancelled()
-      return (await this.#pool.run({ task, progress: port2 }, { ...(!tidies && { signal }), transferList: [port2] })) as TaskResult<T>
+      return (await this.#pool.run({ task, progress: port2 }, { signal: ended.signal, transferList: [port2] })) as TaskResult<T>
     } catch (error) {
       if (signal?.aborted) throw new Cancelled()
       const { code, raw } = ((error as Error).cause ?? {}) as { code?: string; raw?: string | null }
@@ -38,7 +44,7 @@ export class Analysis {
       if (code !== undefined) throw Object.assign(error as Error, { code })
       throw error
     } finally {
-      signal?.removeEventListener('abort', ask)
+      signal?.removeEventListener('abort', stop)
       port1.close()
     }
   }

@@ -1,3 +1,4 @@
+import { once } from 'node:events'
 import type { MessagePort } from 'node:worker_threads'
 import type { Detail } from '@pendolo/api'
 import type { Exchange, ExchangeFile } from '@pendolo/core/formats'
@@ -109,7 +110,7 @@ export interface Told {
   readonly detail?: Detail
 }
 
-/** Runs in a worker thread: nothing here touches the database or the network. Anything said to it through the port means that it shall end. */
+/** Runs in a worker thread: nothing here touches the database or the network. A film is told through the port to begin, and then that it shall end. */
 export default async function work({ task, progress }: { task: Task; progress: MessagePort }): Promise<Results[keyof Results]> {
   try {
     return await done(task, progress)
@@ -123,6 +124,9 @@ export default async function work({ task, progress }: { task: Task; progress: M
 async function done(task: Task, progress: MessagePort): Promise<Results[keyof Results]> {
   if (task.kind === 'film') {
     const abort = new AbortController()
+    // Whoever asked may have ended it before it began, and then this thread with it.
+    progress.postMessage('ready')
+    await once(progress, 'message')
     progress.once('message', () => abort.abort())
     const report = (share: number, detail: Detail) => progress.postMessage({ share, detail } satisfies Told)
     return void (await renderFilm(task.config, task.exchange, task.files, task.size, task.out, report, abort.signal))

@@ -20,7 +20,7 @@ test('a fault in one view says so, and the rest of the page goes on', async ({ p
   await page.goto(`${server.url}/${id}/gather`)
   await expect(page.getByText('This view has broken')).toBeVisible()
   await expect(page.getByText(/every change is kept/)).toBeVisible()
-  await page.unroute(`**/api/projects/${id}`)
+  await page.unrouteAll({ behavior: 'wait' })
   await page.getByRole('link', { name: 'Pendolo' }).click()
   await expect(page.getByRole('heading', { name: 'Projects' })).toBeVisible()
   await page.getByRole('article', { name: 'Broken' }).getByRole('link').click()
