@@ -1,4 +1,4 @@
-// Everything that must hold: types, lint, import rules, dead exports, unit tests, the real interface.
+// Everything that must hold: types, lint, import rules, dead exports, house rules, unit tests, the real interface.
 // `node scripts/test.mjs [--quick] [--all]` (quick leaves the interface out). Ends with one line: N passed, N failed.
 // Where all has passed on the very same files with the very same tools, it is not run again unless --all asks for it.
 import { execFileSync, spawn } from 'node:child_process'
@@ -78,6 +78,7 @@ async function readSources() {
   count(await run('lint', bin('biome'), ['check', '--error-on-warnings', '.']))
   count(await run('import rules', bin('depcruise'), ['--config', '.dependency-cruiser.cjs', 'core', 'api', 'server', 'web', 'demo']))
   count(await run('dead exports', bin('knip'), []))
+  count(await run('house rules', process.execPath, ['scripts/house.mjs']))
 }
 const [jestOk] = await Promise.all([run('unit tests', bin('jest'), ['--silent', '--maxWorkers=2', '--json', `--outputFile=${jestReport}`]), readSources()])
 countReport(jestOk, 'Jest', jestReport, (r) => ({ passed: r.numPassedTests, failed: r.numFailedTests + r.numRuntimeErrorTestSuites }))

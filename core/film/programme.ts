@@ -30,6 +30,10 @@ export interface Bounds {
   readonly event: { readonly start: Flicks; readonly end: Flicks }
 }
 
+/**
+ * Where the master is, and all that was recorded, on the master's time; half-open ranges in flicks. The event holds the master.
+ * @param factsOf facts of a gathered file; undefined where it is not known
+ */
 export function boundsOf(doc: ProjectDoc, factsOf: (fileId: string) => FileFacts | undefined): Bounds {
   const master = masterRange(doc, factsOf)
   const event = eventRange(doc, factsOf)

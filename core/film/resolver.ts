@@ -48,6 +48,7 @@ export class FilmResolver {
     this.#pictures = new Pictures(material.spans, material.order, material.standIn)
   }
 
+  /** How long the film is, flicks. */
   get length(): Flicks {
     return programmeLength(this.runs)
   }

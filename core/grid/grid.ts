@@ -117,6 +117,7 @@ export function countFrom(grid: Grid, time: number, metre: number = grid.metre, 
   return { ...grid, metre: range === EVERYWHERE || range.from === Number.NEGATIVE_INFINITY ? metre : grid.metre, downbeats: [...down].sort((a, b) => a - b) }
 }
 
+/** Index of the beat nearest to an instant, the later one of two equally near; −1 where there are no beats. O(log n). */
 export function nearestBeat(grid: Pick<Grid, 'beats'>, time: number): number {
   let low = 0
   let high = grid.beats.length - 1

@@ -39,6 +39,7 @@ export function bwfTimecode(timeReference: number, sampleRate: number, date: str
   return { origin: 'bwf', label, offsetSeconds: seconds, speed: 1, rate, dropFrame: false, date }
 }
 
+/** Timecode that was recorded as sound (SMPTE ST 12-1), as it runs through the recording. */
 export function soundTimecode(found: LtcFindings): TimecodeReading {
   const { offsetSeconds, speed, rate, dropFrame, date, first } = found
   return { origin: 'sound', label: first, offsetSeconds, speed, rate, dropFrame, date }

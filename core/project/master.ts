@@ -27,6 +27,7 @@ export function clockOf(doc: Pick<ProjectDoc, 'master'>): string | null {
   return doc.master.clipIds[0] ?? null
 }
 
+/** Whether a clip is the master, or one of several that are. */
 export function isMaster(doc: Pick<ProjectDoc, 'master'>, clipId: string): boolean {
   return doc.master.clipIds.includes(clipId)
 }

@@ -57,6 +57,7 @@ export class BandWriter {
     this.#frames.push(samples)
   }
 
+  /** Ends the recording: what is still to be levelled is, and all features are given. Nothing may be pushed afterwards. */
   finish(): BandFeatures {
     this.#frames.finish()
     const frames = this.#taken

@@ -160,6 +160,7 @@ export class FrameReader {
     this.#heldFrom = 0
   }
 
+  /** Takes the next samples, −1..1, as many as there are; each frame is told as soon as it is whole. */
   push(samples: Float32Array): void {
     this.#total += samples.length
     this.#hold(samples)

@@ -7,6 +7,7 @@ export interface SampleSource {
   read(from: number, to: number): Float32Array
 }
 
+/** Samples in memory as a source; what is read from it is a view of them, not a copy. */
 export function sourceOf(samples: Float32Array): SampleSource {
   return { length: samples.length, read: (from, to) => samples.subarray(from, to) }
 }

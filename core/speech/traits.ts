@@ -52,6 +52,7 @@ export class TraitReader {
     this.#reader.push(samples)
   }
 
+  /** Ends the recording and gives its traits, a value each frame. Nothing may be pushed afterwards. */
   finish(): SoundTraits {
     const frames = this.#reader.finish()
     const { levelDb, voiceDb, held, flatness, low, rise } = this.#rows

@@ -46,6 +46,7 @@ export function printRate(rate: Rate): string {
   return Number.isInteger(value) ? String(value) : value.toFixed(3).replace(/0+$/, '').replace(/\.$/, '')
 }
 
+/** Frames a second as a number: 29.97… for 30000/1001. For showing and comparing; times are computed from the fraction. */
 export function rateToNumber(rate: Rate): number {
   return rate.num / rate.den
 }

@@ -19,6 +19,7 @@ export function nominalRate(rate: Rate): number {
   return Math.round(rate.num / rate.den)
 }
 
+/** Whether labels at this rate may be counted with drop-frame (SMPTE ST 12-1): 30000/1001 and its multiples. */
 export function canDropFrames(rate: Rate): boolean {
   return rate.den === 1001 && nominalRate(rate) % 30 === 0
 }

@@ -1,4 +1,4 @@
-import { MARK_KINDS, marksOf, marksOnMaster, projectRate, pulseOf } from '@pendolo/core/project'
+import { MARK_KINDS, type Mark, marksOf, marksOnMaster, type Pulse, projectRate, pulseOf } from '@pendolo/core/project'
 import { printLength, printTimecode } from '@pendolo/core/time'
 import { useVirtualizer } from '@tanstack/react-virtual'
 import { Button, Input, Select } from 'antd'
@@ -6,6 +6,7 @@ import { ChevronDown, ChevronUp } from 'lucide-react'
 import { useEffect, useMemo, useRef, useState } from 'react'
 import { engine, useEngine } from '../playback/use-engine.ts'
 import type { StageProps } from '../stage.ts'
+import { keyText } from '../ui/keymap.ts'
 import { hueOf } from '../ui/theme.ts'
 import { useKeys } from '../ui/use-keys.ts'
 import { beatRows, matches, type Row } from './layout.ts'
@@ -89,39 +90,15 @@ export function MarksList({ project, edit }: Pick<StageProps, 'project' | 'edit'
     setChosen(new Set([id]))
     go(row)
   }
-  const counts = (kind: Shown) =>
-    (kind === 'all'
-      ? marks.length
-      : kind === 'beat'
-        ? pulse?.beats.length
-        : kind === 'bar'
-          ? pulse?.downbeats.length
-          : marks.filter((m) => m.kind === kind).length) ?? 0
   return (
     <>
       <div style={{ display: 'flex', gap: 6 }}>
         <Input placeholder="Find a mark" value={find} onChange={(e) => setFind(e.target.value)} aria-label="Find a mark" allowClear />
-        <Select
-          value={shown}
-          onChange={setShown}
-          aria-label="Kind of mark"
-          popupMatchSelectWidth={170}
-          options={SHOWN.map((k: Shown, i) => ({
-            value: k,
-            label: NAMES[k],
-            hint: `${counts(k)} · key ${i}`,
-          }))}
-          optionRender={({ label, data }) => (
-            <span style={{ display: 'flex', justifyContent: 'space-between' }}>
-              {label} <span className="quiet">{data.hint}</span>
-            </span>
-          )}
-          style={{ width: 112 }}
-        />
-        <Button icon={<ChevronUp size={15} />} onClick={() => step(-1)} aria-label="Previous mark" title="Previous of these (↑)" />
-        <Button icon={<ChevronDown size={15} />} onClick={() => step(1)} aria-label="Next mark" title="Next of these (↓)" />
+        <KindSelect shown={shown} onShown={setShown} marks={marks} pulse={pulse} />
+        <Button icon={<ChevronUp size={15} />} onClick={() => step(-1)} aria-label="Previous mark" title={`Previous of these (${keyText('nextMark', 0)})`} />
+        <Button icon={<ChevronDown size={15} />} onClick={() => step(1)} aria-label="Next mark" title={`Next of these (${keyText('nextMark', 1)})`} />
       </div>
-      {marks.length === 0 && shown === 'all' && <p className="quiet">Press B while it plays: at the drop, at the first word, at the ring.</p>}
+      {marks.length === 0 && shown === 'all' && <p className="quiet">Press {keyText('mark')} while it plays: at the drop, at the first word, at the ring.</p>}
       {rows.length === 0 && (marks.length > 0 || shown !== 'all') && <p className="quiet">None{find ? ' with this in its name or note' : ' of this kind'}.</p>}
       <div className="mark-list" ref={scroll} role="listbox" aria-label={`${rows.length} ${NAMES[shown]}`} aria-multiselectable="true">
         <div style={{ height: virtual.getTotalSize(), position: 'relative' }}>
@@ -145,6 +122,37 @@ export function MarksList({ project, edit }: Pick<StageProps, 'project' | 'edit'
       </div>
       <MarkEditor project={project} marks={marksOf(doc).filter((m) => chosen.has(m.id))} edit={edit} onRemove={remove} />
     </>
+  )
+}
+
+/** Which marks are listed, with how many there are of each kind and the key that lists them. */
+function KindSelect({ shown, onShown, marks, pulse }: { shown: Shown; onShown: (kind: Shown) => void; marks: readonly Mark[]; pulse: Pulse | null }) {
+  const counts = (kind: Shown) =>
+    (kind === 'all'
+      ? marks.length
+      : kind === 'beat'
+        ? pulse?.beats.length
+        : kind === 'bar'
+          ? pulse?.downbeats.length
+          : marks.filter((m) => m.kind === kind).length) ?? 0
+  return (
+    <Select
+      value={shown}
+      onChange={onShown}
+      aria-label="Kind of mark"
+      popupMatchSelectWidth={170}
+      options={SHOWN.map((k: Shown, i) => ({
+        value: k,
+        label: NAMES[k],
+        hint: `${counts(k)} · key ${i}`,
+      }))}
+      optionRender={({ label, data }) => (
+        <span style={{ display: 'flex', justifyContent: 'space-between' }}>
+          {label} <span className="quiet">{data.hint}</span>
+        </span>
+      )}
+      style={{ width: 112 }}
+    />
   )
 }
 

@@ -51,6 +51,7 @@ export function readMarks(bytes: Uint8Array, format: MarkFormat): MarkSheet {
   return MARK_FILES[format].read(bytes)
 }
 
+/** Marks as a file of a format, in its own encoding; what the format has no room for is left out (docs/formats.md). */
 export function writeMarks(sheet: MarkSheet, format: MarkFormat): Uint8Array {
   return MARK_FILES[format].write(sheet)
 }
