@@ -4,7 +4,27 @@ import { existsSync, mkdirSync, mkdtempSync, renameSync, rmSync, writeFileSync }
 import os from 'node:os'
 import path from 'node:path'
 
-/** Clips whose every picture tells camera and frame number in a bar code, with the sound of one master. */
+/** A clip whose every picture tells camera and frame number in a bar code, with the sound of the show's master. */
+export interface Camera {
+  readonly folder: string
+  readonly file: string
+  readonly code: number
+  readonly num: number
+  readonly den: number
+  readonly seconds: number
+  /** Where it begins on the master's time, s. */
+  readonly start: number
+  readonly drift: number
+}
+
+export interface Show {
+  /** Names the folder that it is kept in. */
+  readonly name: string
+  /** Length of the master. */
+  readonly seconds: number
+  readonly cameras: readonly Camera[]
+}
+
 export const CAMERAS = [
   { folder: 'cam-a', file: 'a.mp4', code: 1, num: 25, den: 1, seconds: 34, start: 2.013, drift: 0 },
   { folder: 'cam-b', file: 'b.mov', code: 2, num: 30000, den: 1001, seconds: 40, start: -1.507, drift: 40e-6 },
@@ -12,11 +32,14 @@ export const CAMERAS = [
 ] as const
 
 export const MASTER_SECONDS = 38
+const SHORT: Show = { name: 'numbers-3', seconds: MASTER_SECONDS, cameras: CAMERAS }
 const RATE = 48000
 const WIDTH = 320
 const HEIGHT = 180
-const BITS = 16
+/** Of the frame number: enough for hours. */
+const BITS = 20
 const CELL = WIDTH / BITS
+const ALL = 2 ** BITS - 1
 
 function seeded(seed: number): () => number {
   let a = seed
@@ -29,10 +52,10 @@ function seeded(seed: number): () => number {
 }
 
 /** A drum and a plucked tune at 120 beats a minute: beats on every half second from 0.5 s on. */
-function music(): Float32Array {
-  const out = new Float32Array(MASTER_SECONDS * RATE)
+function music(seconds: number): Float32Array {
+  const out = new Float32Array(seconds * RATE)
   const r = seeded(4)
-  for (let beat = 1; beat < MASTER_SECONDS * 2 - 1; beat++) {
+  for (let beat = 1; beat < seconds * 2 - 1; beat++) {
     const from = beat * RATE * 0.5
     const hz = 220 * 2 ** (Math.floor(r() * 24) / 12)
     for (let i = 0; i < 0.45 * RATE; i++) {
@@ -75,7 +98,7 @@ function picture(code: number, frame: number): Buffer {
   row(10, frame)
   // The camera's code twice, plain and inverted: a torn or blended picture cannot pass.
   row(68, (code << 8) | (~code & 0xff))
-  row(126, ~frame & 0xffff)
+  row(126, ~frame & ALL)
   return out
 }
 
@@ -98,18 +121,18 @@ export function readPicture(gray: Uint8Array, width: number, height: number, str
   const frame = row(32)
   const both = row(90)
   const code = both >> 8
-  return (both & 0xff) === (~code & 0xff) && row(148) === (~frame & 0xffff) ? { code, frame } : null
+  return (both & 0xff) === (~code & 0xff) && row(148) === (~frame & ALL) ? { code, frame } : null
 }
 
 /** Makes the folder of numbered cameras once for all tests, also when several begin at once; @returns its path */
-export async function makeNumbers(): Promise<string> {
-  const kept = path.join(os.tmpdir(), 'pendolo-numbers-2')
+export async function makeNumbers(show = SHORT): Promise<string> {
+  const kept = path.join(os.tmpdir(), `pendolo-${show.name}`)
   if (existsSync(kept)) return kept
   const folder = mkdtempSync(`${kept}-`)
   mkdirSync(path.join(folder, 'desk'), { recursive: true })
-  const master = music()
+  const master = music(show.seconds)
   writeFileSync(path.join(folder, 'desk', 'master-mix.wav'), wav(master))
-  for (const camera of CAMERAS) {
+  for (const camera of show.cameras) {
     mkdirSync(path.join(folder, camera.folder), { recursive: true })
     const r = seeded(camera.code * 7)
     const sound = new Float32Array(camera.seconds * RATE)
@@ -119,7 +142,7 @@ export async function makeNumbers(): Promise<string> {
       const value = (m: number) => (master[m] ?? 0) + ((master[m + 1] ?? 0) - (master[m] ?? 0)) * (at - k)
       sound[i] = 0.5 * value(k) + 0.2 * (k > 900 ? value(k - 900) : 0) + 0.02 * (r() - 0.5)
     }
-    const raw = path.join(folder, `${camera.folder}.wav`)
+    const raw = path.join(folder, `${camera.file}.wav`)
     writeFileSync(raw, wav(sound))
     const child = spawn(
       'ffmpeg',
@@ -192,6 +215,26 @@ export function readLuma(file: string, width: number, height: number): Uint8Arra
 /** Every picture of a film, read. */
 export function readFilm(file: string, width: number, height: number): (Read | null)[] {
   return readLuma(file, width, height).map((picture) => readPicture(picture, width, height))
+}
+
+/** The pictures of a film of any length, one after the other. */
+export async function* filmPictures(file: string, width: number, height: number): AsyncGenerator<Read | null> {
+  const filter = `scale=${width}:${height}:flags=area`
+  const child = spawn(
+    'ffmpeg',
+    ['-v', 'error', '-i', file, '-map', '0:v', '-vf', filter, '-pix_fmt', 'gray', '-fps_mode', 'passthrough', '-f', 'rawvideo', '-'],
+    {
+      stdio: ['ignore', 'pipe', 'inherit'],
+    },
+  )
+  const size = width * height
+  let held = Buffer.alloc(0)
+  for await (const chunk of child.stdout) {
+    held = Buffer.concat([held, chunk as Buffer])
+    let from = 0
+    for (; from + size <= held.length; from += size) yield readPicture(held.subarray(from, from + size), width, height)
+    held = held.subarray(from)
+  }
 }
 
 /** Mono sound of a file at a rate, as its players hear it. */

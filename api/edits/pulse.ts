@@ -25,6 +25,11 @@ const pulse = yup
     locked: yup.array(stretch.required()).max(10_000).optional(),
     clarity: yup.array(yup.number().min(0).max(1).required()).max(200_000).optional(),
     clarityStep: yup.number().min(0.01).max(60).optional(),
+    clarityFrom: time.optional(),
+    heard: yup
+      .string()
+      .matches(/^[\da-f]{1,64}$/)
+      .optional(),
     hits: yup.array(time.required()).max(500_000).optional(),
   })
   .noUnknown()

@@ -7,6 +7,7 @@ export {
   COMMON_SPEEDS,
   type HeardSound,
   heard,
+  laterBy,
   type PlaceOptions,
   placeBySound,
   type SoundPlacement,

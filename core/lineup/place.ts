@@ -183,6 +183,18 @@ export function placeBySound(reference: SoundReference, clip: HeardSound, option
 
 type Judged = ReturnType<typeof verdictOf>
 
+/** A place found on a sound that begins later (s) than the master's time: as it is on that time, proof and all. */
+export function laterBy(found: SoundPlacement, seconds: number): SoundPlacement {
+  if (seconds === 0) return found
+  const { proof, startSeconds } = found
+  const moved = (c: Candidate): Candidate => ({ ...c, startSeconds: c.startSeconds + seconds })
+  return {
+    ...found,
+    startSeconds: startSeconds === null ? null : startSeconds + seconds,
+    proof: { ...proof, chosen: proof.chosen && moved(proof.chosen), rivals: proof.rivals.map(moved), curveStart: proof.curveStart + seconds },
+  }
+}
+
 /** A clip on two lines is placed in pieces, and the user is asked to look. */
 function broken(judged: Judged, jumps: readonly Jump[], speed: number): Judged {
   return {

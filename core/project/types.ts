@@ -138,6 +138,8 @@ export interface Pulse {
   clarityStep?: number
   /** Absent: the master's beginning. */
   clarityFrom?: Flicks
+  /** Content of the sound that it was found in, which names how strongly that sets in; begins at `clarityFrom`. */
+  heard?: string
   /** Strong single hits, exact to about 2 ms. */
   hits?: Flicks[]
 }

@@ -3,14 +3,13 @@ import { writeFile } from 'node:fs/promises'
 import type { FindBody } from '@pendolo/api'
 import { HUE_COUNT, type Mark, type ProjectDoc, pulseOf } from '@pendolo/core/project'
 import { FLICKS_PER_SECOND, secondsToFlicks } from '@pendolo/core/time'
-import { joinedMaster } from '../film/joined.ts'
 import { artefactPath, completeFiles } from '../media/artefacts.ts'
 import { present } from '../media/originals.ts'
 import type { MicrophoneFile } from '../media/speech.ts'
 import { MediaError } from '../media/words.ts'
 import type { JobOutcome, JobRun } from '../ports/queue.ts'
 import type { FileRow } from '../ports/store.ts'
-import { exchangeFiles, masterOf, type Workshop } from './workshop.ts'
+import { joinedOf, masterOf, type Workshop } from './workshop.ts'
 
 /** Listens to the master for beats, for parts and loud moments, or for speech. */
 export async function findInMaster(shop: Workshop, run: JobRun): Promise<JobOutcome> {
@@ -36,9 +35,7 @@ interface HeardMaster {
 async function heardMaster(shop: Workshop, doc: ProjectDoc, files: readonly FileRow[], run: JobRun): Promise<HeardMaster> {
   const first = await masterOf(shop.config, doc, files)
   if (doc.master.clipIds.length === 1) return { ...first, startSeconds: 0 }
-  for (const id of doc.master.clipIds) await present(shop.config, files.find((f) => f.id === doc.clips[id]?.fileId) ?? first)
-  run.report(0.01, { code: 'joining-masters' })
-  return joinedMaster(shop.config, doc, exchangeFiles(files), new Map(files.map((f) => [f.id, f.contentKey])), run.signal)
+  return joinedOf(shop, doc, files, run)
 }
 
 async function findBeats(shop: Workshop, run: JobRun, master: HeardMaster) {
@@ -62,6 +59,7 @@ async function findBeats(shop: Workshop, run: JobRun, master: HeardMaster) {
           clarity: found.clarity,
           clarityStep: found.clarityStep,
           ...(master.startSeconds !== 0 && { clarityFrom: at(0) }),
+          heard: master.contentKey,
           hits: found.hits.map(at),
         },
       },

@@ -22,7 +22,7 @@ import type { FileRow } from '../ports/store.ts'
 import { findAgain } from '../project/find-again.ts'
 import { findInMaster } from './find.ts'
 import { fileJobs } from './wanted.ts'
-import { exchangeFiles, masterOf, type Workshop } from './workshop.ts'
+import { exchangeFiles, joinedOf, masterOf, type Workshop } from './workshop.ts'
 
 /** Teaches the queue what each kind of job does. */
 export function installHandlers(shop: Workshop): void {
@@ -117,6 +117,16 @@ async function ensureSound(shop: Workshop, file: FileRow, run: JobRun): Promise<
   }
 }
 
+/** Recordings that are the master together, as one sound to search on. */
+async function joinedSound(shop: Workshop, run: JobRun, doc: ProjectDoc, files: readonly FileRow[]) {
+  const { config } = shop
+  const { path: file, contentKey, facts, startSeconds } = await joinedOf(shop, doc, files, run)
+  const { durationSeconds } = facts
+  await needRoom(config, config.artefacts, SOUND_BYTES * durationSeconds, 'the joined master')
+  const findings = await makeSound(config, file, contentKey, facts, { listening: false, signal: run.signal, steps: shop.analysis.soundSteps(run.signal) })
+  return findings && { file: artefactPath(config, contentKey, 'analysis'), startSeconds, durationSeconds }
+}
+
 async function lineUp(shop: Workshop, run: JobRun) {
   const body = run.payload as LineUpBody
   const doc = await shop.store.doc(run.projectId)
@@ -184,6 +194,7 @@ async function lineUp(shop: Workshop, run: JobRun) {
         const findings = await ensureSound(shop, file, run)
         return findings && { file: artefactPath(shop.config, file.contentKey, 'analysis'), findings }
       },
+      ...(masters.length > 1 && { joined: () => joinedSound(shop, run, doc, files) }),
       luma: async (r) => {
         const file = fileOfClip(r)
         await present(shop.config, file)

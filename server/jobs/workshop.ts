@@ -2,10 +2,11 @@ import type { ExchangeFile } from '@pendolo/core/formats'
 import { clockOf, type ProjectDoc } from '@pendolo/core/project'
 import type { Analysis } from '../analysis.ts'
 import type { Config } from '../config.ts'
+import { type Joined, joinedMaster } from '../film/joined.ts'
 import { present } from '../media/originals.ts'
 import { MediaError } from '../media/words.ts'
 import type { EventBus } from '../ports/bus.ts'
-import type { JobQueue } from '../ports/queue.ts'
+import type { JobQueue, JobRun } from '../ports/queue.ts'
 import type { FileRow, ProjectStore } from '../ports/store.ts'
 
 /** What every job works with. */
@@ -25,6 +26,16 @@ export async function masterOf(config: Config, doc: ProjectDoc, files: readonly 
   if (heard && !file.facts.audio) throw new MediaError(`${file.name} has no sound; choose another master`)
   await present(config, file)
   return file
+}
+
+/** All recordings that are the master together as one sound. */
+export async function joinedOf({ config }: Workshop, doc: ProjectDoc, files: readonly FileRow[], { report, signal }: JobRun): Promise<Joined> {
+  report(0, { code: 'joining-masters' })
+  for (const id of doc.master.clipIds) {
+    const file = files.find((f) => f.id === doc.clips[id]?.fileId)
+    if (file) await present(config, file)
+  }
+  return joinedMaster(config, doc, exchangeFiles(files), new Map(files.map((f) => [f.id, f.contentKey])), signal)
 }
 
 /** Files of a project as exchange formats and the film want them. */

@@ -30,19 +30,18 @@ async function hear(round: Round, recording: Recording): Promise<void> {
 }
 
 async function place(round: Round, recording: Recording): Promise<Pick<Trial, 'usable' | 'sound' | 'file'>> {
-  const { wishes, tools, masterSound } = round
+  const { wishes, masterSound } = round
   const heard = await round.listenTo(recording)
   const usable = soundUsable(recording, heard?.findings ?? null)
   let sound: SoundPlacement | null = null
   let file = heard?.file ?? ''
   if (round.ways.has('sound') && masterSound && heard && usable) {
-    const task = { kind: 'place', masterSound: masterSound.file, thorough: wishes.thorough ?? false, near: wishes.near ?? null } as const
-    sound = await tools.analysis.run({ ...task, clipSound: file, speed: wishes.speed ?? 'auto' }, tools.signal)
+    sound = await round.search(file, wishes)
     // Where the channels hold different things, one of them may fit where their mix does not.
     for (const channel of heard.findings.others ?? []) {
       if (sound.verdict === 'sure') break
       const own = channelFiles(heard.file, channel).analysis
-      const found = await tools.analysis.run({ ...task, clipSound: own, speed: wishes.speed ?? 'auto' }, tools.signal)
+      const found = await round.search(own, wishes)
       if (!fitsBetter(found, sound)) continue
       sound = { ...found, why: [...found.why, { code: 'channel', channel: channel + 1 }] }
       file = own

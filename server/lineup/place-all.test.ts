@@ -6,7 +6,7 @@ import { MediaError } from '../media/words.ts'
 import { type Outcome, secondsOf } from './outcome.ts'
 import { placeAll } from './place-all.ts'
 import type { Placed, Recording } from './recordings.ts'
-import type { LineUpWishes } from './round.ts'
+import type { LineUpWishes, Near } from './round.ts'
 
 const VIDEO = { codec: 'h264', width: 1920, height: 1080, rate: { num: 25, den: 1 }, variableRate: false, startSeconds: 0, frames: 1500, pixelAspect: '1:1' }
 const AUDIO = { codec: 'aac', channels: 2, layout: 'stereo', sampleRate: 48000, startSeconds: 0, streams: 1 }
@@ -26,8 +26,10 @@ function heard(verdict: SoundPlacement['verdict'], start: number | null, rivals:
 
 interface Script {
   /** What hearing a clip on a ground says; `near` when it was asked for a place. */
-  readonly hear?: (clip: string, ground: string, near: boolean) => SoundPlacement
+  readonly hear?: (clip: string, ground: string, near: Near | null) => SoundPlacement
   readonly light?: (clip: string) => LightPlacement
+  /** Where the joined sound of several masters begins. */
+  readonly joinedAt?: number
 }
 
 /** Runs the line-up with scripted ears and eyes; the order of proof is what is tested. */
@@ -36,10 +38,10 @@ async function lineUp(recordings: Recording[], script: Script, wishes: LineUpWis
   const told: [string, Outcome][] = []
   const analysis = {
     threads: 1,
-    run: async (task: { kind: string; clipSound: string; masterSound: string; near: unknown; clip: { file: string } }) =>
+    run: async (task: { kind: string; clipSound: string; masterSound: string; near: Near | null; clip: { file: string } }) =>
       task.kind === 'light'
         ? (script.light?.(task.clip.file) ?? { verdict: 'loose', startSeconds: null, why: inWords('no light'), events: 0, matched: 0, rivalRatio: 0 })
-        : (script.hear?.(task.clipSound, task.masterSound, task.near !== null) ?? heard('loose', null)),
+        : (script.hear?.(task.clipSound, task.masterSound, task.near) ?? heard('loose', null)),
   } as unknown as Analysis
   const outcomes = await placeAll([{ recording: master, startSeconds: 0, rate: 1 }, ...known], recordings, wishes, {
     analysis,
@@ -49,6 +51,7 @@ async function lineUp(recordings: Recording[], script: Script, wishes: LineUpWis
       return r.facts.audio ? { file: r.id, findings: { silent: false, emptyChannel: null, timecode: null, others: r.id.endsWith('.s16') ? [1, 2] : [] } } : null
     },
     luma: async (r) => (r.facts.video ? r.id : null),
+    ...(script.joinedAt !== undefined && { joined: async () => ({ file: 'joined', startSeconds: script.joinedAt ?? 0, durationSeconds: 200 }) }),
     onOutcome: async (r, outcome) => void told.push([r.id, outcome]),
     onProgress: () => undefined,
   })
@@ -56,7 +59,7 @@ async function lineUp(recordings: Recording[], script: Script, wishes: LineUpWis
     const { placement, why } = outcomes.get(id) as Outcome
     return placement ? { ...secondsOf(placement), method: placement.method, verdict: placement.verdict, why: whyText(placement.why) } : { why: whyText(why) }
   }
-  return { of, told }
+  return { of, told, outcomes }
 }
 
 const silent = { audio: null } as const
@@ -68,6 +71,37 @@ test('one that cannot be read is told by name, and the others are placed all the
   expect(of('damaged.mov').why).toMatch(/^damaged\.mov is cut off/)
   expect(of('crash.mov').why).toMatch(/^crash\.mov could not be compared/)
   for (const name of ['good.mov', 'last.mov']) expect(of(name)).toMatchObject({ verdict: 'sure', startSeconds: 12 })
+})
+
+describe('several recordings that are the master together', () => {
+  const second = { recording: recording('desk-2', silent), startSeconds: -40, rate: 1 }
+
+  test('clips are searched on their joined sound, and lie on the master’s time wherever that begins', async () => {
+    const asked: [string, unknown][] = []
+    const script: Script = {
+      joinedAt: -40,
+      hear: (_, master, near) => {
+        asked.push([master, near])
+        return heard('sure', 52, [candidate(90)])
+      },
+    }
+    const { of, outcomes } = await lineUp([recording('a')], script, { near: { startSeconds: 11, tolerance: 3 } }, [second])
+    expect(asked).toEqual([['joined', { startSeconds: 51, tolerance: 3 }]])
+    expect(of('a')).toMatchObject({ startSeconds: 12, verdict: 'sure' })
+    expect(outcomes.get('a')?.proof).toMatchObject({ chosen: { startSeconds: 12 }, rivals: [{ startSeconds: 50 }], curveStart: -40 })
+  })
+
+  test('what any of them covers is never found through others', async () => {
+    const far = { recording: recording('far', { durationSeconds: 300 }), startSeconds: 100, rate: 1 }
+    const script: Script = { joinedAt: -40, hear: (clip, ground) => (clip === 'x' && ground === 'far' ? heard('sure', 10) : heard('loose', null)) }
+    const { of } = await lineUp([recording('x')], script, {}, [second, far])
+    expect(of('x')).toMatchObject({
+      startSeconds: 110,
+      method: 'through',
+      verdict: 'check',
+      why: expect.stringContaining('the master, which covers it for 50 s'),
+    })
+  })
 })
 
 describe('channels that hold different things', () => {

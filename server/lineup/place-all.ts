@@ -20,8 +20,11 @@ export async function placeAll(
 ): Promise<Map<string, Outcome>> {
   const round = new Round(known, recordings, wishes, tools)
   const { ways } = round
-  round.masterSound = await round.listenTo(known[0].recording)
+  const [{ recording: clock }] = known
+  const first = await round.listenTo(clock)
   for (const { recording } of known.slice(1)) await attempt(recording, () => round.listenTo(recording))
+  if (tools.joined) round.masterSound = await tools.joined()
+  else if (first) round.masterSound = { file: first.file, startSeconds: 0, durationSeconds: clock.facts.durationSeconds }
   await placeBySoundAll(round)
   if (ways.has('timecode')) {
     tools.onProgress(0.82, { code: 'comparing', what: 'timecode' })

@@ -1,6 +1,6 @@
 import type { Detail } from '@pendolo/api'
 import type { SoundPlacement, TimecodeReading, Way, Why } from '@pendolo/core/lineup'
-import { settleRivals, USUAL_WAYS } from '@pendolo/core/lineup'
+import { laterBy, settleRivals, USUAL_WAYS } from '@pendolo/core/lineup'
 import type { Placement } from '@pendolo/core/project'
 import type { Analysis } from '../analysis.ts'
 import type { SoundFindings } from '../media/sound.ts'
@@ -11,6 +11,13 @@ import { type Placed, type Recording, readingsOf } from './recordings.ts'
 export interface Near {
   readonly startSeconds: number
   readonly tolerance: number
+}
+
+/** The sound that is searched on, and where it lies on the master's time. */
+export interface MasterSound {
+  readonly file: string
+  readonly startSeconds: number
+  readonly durationSeconds: number
 }
 
 export interface LineUpWishes {
@@ -26,6 +33,8 @@ export interface LineUpTools {
   readonly analysis: Analysis
   /** Makes what placing by sound needs. @returns the analysis sound's path and what was heard; null without a sound track */
   readonly sound: (recording: Recording) => Promise<{ file: string; findings: SoundFindings } | null>
+  /** What is searched on where several recordings are the master together: their joined sound; null without any. Absent: the first of what lies. */
+  readonly joined?: () => Promise<MasterSound | null>
   /** Makes what placing by light needs. @returns null without pictures */
   readonly luma: (recording: Recording) => Promise<string | null>
   readonly signal?: AbortSignal
@@ -51,7 +60,7 @@ export class Round {
   readonly readings = new Map<string, readonly TimecodeReading[]>()
   readonly findings = new Map<string, SoundFindings>()
   /** Sound that everything is searched on; null where the master has none. */
-  masterSound: { file: string } | null = null
+  masterSound: MasterSound | null = null
 
   constructor(
     readonly known: readonly Placed[],
@@ -92,8 +101,18 @@ export class Round {
   /** Searches the sound close to a place that something else proposes. */
   async hearNear(trial: Trial, near: Near): Promise<SoundPlacement | null> {
     if (!this.ways.has('sound') || !trial.usable || !this.masterSound || !trial.file) return null
-    const task = { kind: 'place', masterSound: this.masterSound.file, clipSound: trial.file, thorough: true, near, speed: 'auto' } as const
-    return this.tools.analysis.run(task, this.tools.signal)
+    return this.search(trial.file, { near, thorough: true })
+  }
+
+  /** Searches a sound on that of the master. */
+  async search(
+    clipSound: string,
+    { near = null, thorough = false, speed = 'auto' }: Omit<LineUpWishes, 'near' | 'ways'> & { near?: Near | null },
+  ): Promise<SoundPlacement> {
+    const { file, startSeconds } = this.masterSound as MasterSound
+    const own = near && { ...near, startSeconds: near.startSeconds - startSeconds }
+    const found = await this.tools.analysis.run({ kind: 'place', masterSound: file, clipSound, near: own, thorough, speed }, this.tools.signal)
+    return laterBy(found, startSeconds)
   }
 }
 

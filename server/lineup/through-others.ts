@@ -13,10 +13,11 @@ const MOST_PAIRS = 400
 export async function placeThroughOthers(round: Round): Promise<void> {
   const { trials, tools } = round
   const lying = round.lying()
-  const end = lying[0].startSeconds + lying[0].recording.facts.durationSeconds
+  const begin = round.masterSound?.startSeconds ?? 0
+  const end = begin + (round.masterSound?.durationSeconds ?? lying[0].recording.facts.durationSeconds)
   const reaching = lying
     .slice(1)
-    .filter((p) => p.startSeconds < -REACH_SECONDS || p.startSeconds + p.rate * p.recording.facts.durationSeconds > end + REACH_SECONDS)
+    .filter((p) => p.startSeconds < begin - REACH_SECONDS || p.startSeconds + p.rate * p.recording.facts.durationSeconds > end + REACH_SECONDS)
   // A place that is only to be checked may be a chance; one that hangs on another camera for sure is better.
   const lost = trials.filter((t) => t.usable && t.outcome.placement?.verdict !== 'sure')
   if (lost.length === 0 || reaching.length + lost.length < 2) return
@@ -62,7 +63,7 @@ export async function placeThroughOthers(round: Round): Promise<void> {
     if (place) {
       // Where the master sounds as well, the clip would have been found on it: then this may be a passage that comes again.
       const length = place.rate * trial.recording.facts.durationSeconds
-      const covered = Math.min(end, place.startSeconds + length) - Math.max(0, place.startSeconds)
+      const covered = Math.min(end, place.startSeconds + length) - Math.max(begin, place.startSeconds)
       const doubtful = covered > COVERED_SECONDS
       if (doubtful && trial.outcome.placement) continue
       const why = doubtful ? ({ code: 'through-doubtful', names: partners, coveredSeconds: covered } as const) : ({ code: 'through', names: partners } as const)

@@ -188,7 +188,7 @@ function SheetLine({ index, top, line, width, pulse, marks, spans, waves, onsets
         style={{ position: 'absolute', left: LEFT, top: 20, width: x(line.to) - LEFT, height: 56 }}
         aria-hidden="true"
       />
-      {onsets && <OnsetCurve onsets={onsets} from={line.from} to={line.to} left={LEFT} width={x(line.to) - LEFT} />}
+      {onsets && <OnsetCurve onsets={onsets} begins={clearFrom} from={line.from} to={line.to} left={LEFT} width={x(line.to) - LEFT} />}
       <svg
         width={width}
         height={HEIGHT}

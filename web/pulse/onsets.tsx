@@ -21,6 +21,8 @@ export function useOnsets(contentKey: string | null, stamp: unknown): Uint8Array
 
 interface Curve {
   readonly onsets: Uint8Array
+  /** Where the sound begins that they are of, s. */
+  readonly begins: number
   readonly from: number
   readonly to: number
   readonly left: number
@@ -28,12 +30,13 @@ interface Curve {
 }
 
 /** How strongly the sound sets in, over the beats' feet: a beat belongs on a peak. */
-export function OnsetCurve({ onsets, from, to, left, width }: Curve) {
-  const first = Math.max(0, Math.floor(from * STRENGTH_PER_SECOND))
-  const part = onsets.subarray(first, Math.ceil(to * STRENGTH_PER_SECOND))
+export function OnsetCurve({ onsets, begins, from, to, left, width }: Curve) {
+  const own = (from - begins) * STRENGTH_PER_SECOND
+  const first = Math.max(0, Math.floor(own))
+  const part = onsets.subarray(first, Math.max(0, Math.ceil((to - begins) * STRENGTH_PER_SECOND)))
   if (part.length === 0 || width <= 0) return null
   const scale = width / ((to - from) * STRENGTH_PER_SECOND)
-  const points = Array.from(part, (v, i) => `${((first + i - from * STRENGTH_PER_SECOND) * scale).toFixed(1)},${(HEIGHT - (v / 255) * HEIGHT).toFixed(1)}`)
+  const points = Array.from(part, (v, i) => `${((first + i - own) * scale).toFixed(1)},${(HEIGHT - (v / 255) * HEIGHT).toFixed(1)}`)
   return (
     <svg width={width} height={HEIGHT} style={{ position: 'absolute', left, top: 68 }} aria-hidden="true">
       <polyline points={points.join(' ')} fill="none" stroke="var(--brass)" strokeWidth="1.1" />

@@ -28,7 +28,7 @@ export function Pulse({ project, edit, top }: StageProps) {
   const waves = useMasterWaves(project)
   const peaks = usePeaks(master?.contentKey ?? null, master?.ready.peaks ?? false)
   const job = jobs.find((j) => j.kind === 'pulse')
-  const onsets = useOnsets(doc.pulse ? (master?.contentKey ?? null) : null, job?.finishedAt ?? 0)
+  const onsets = useOnsets(doc.pulse ? (doc.pulse.heard ?? master?.contentKey ?? null) : null, job?.finishedAt ?? 0)
   const pulse = pulseOf(doc)
 
   const drop = () =>
