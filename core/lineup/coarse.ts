@@ -32,6 +32,11 @@ interface BlockSpectra {
   readonly blocks: { re: Float32Array; im: Float32Array }[][]
 }
 
+/** Places looked at for their likeness alone; they overlap by so much, s, and stand out by so much, so that few of them are chance. */
+const MOST_ALIKE = 4
+const ALIKE_SECONDS = 8
+const ALIKE_SCORE = 1.5
+
 /** A master made ready for many searches: its band spectra are computed once per transform length. */
 export class CoarseReference {
   readonly features: BandFeatures
@@ -142,6 +147,18 @@ export class CoarseReference {
     const taken: number[] = []
     for (const i of order) {
       if (peaks.length >= most) break
+      if (taken.some((j) => Math.abs(j - i) < apart)) continue
+      taken.push(i)
+      peaks.push({ startSeconds: (first + i + parabola(scores, i)) * FRAME_SECONDS, score: scores[i], correlation: correlations[i] })
+    }
+    // A long overlap of what merely resembles (a drum machine) outweighs a short one that fits: the best likeness is looked at as well.
+    const overlap = (i: number) => Math.min(m, first + i + c) - Math.max(0, first + i)
+    const alike = maxima.filter((i) => scores[i] > ALIKE_SCORE && overlap(i) * FRAME_SECONDS >= ALIKE_SECONDS).sort((a, b) => correlations[b] - correlations[a])
+    const likest: number[] = []
+    for (const i of alike) {
+      if (likest.length >= MOST_ALIKE) break
+      if (likest.some((j) => Math.abs(j - i) < apart)) continue
+      likest.push(i)
       if (taken.some((j) => Math.abs(j - i) < apart)) continue
       taken.push(i)
       peaks.push({ startSeconds: (first + i + parabola(scores, i)) * FRAME_SECONDS, score: scores[i], correlation: correlations[i] })

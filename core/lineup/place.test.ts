@@ -116,6 +116,23 @@ describe('placing by sound', () => {
     expect(placeBySound(reference, clip, { near: { startSeconds: 60, tolerance: 1 } }).verdict).toBe('loose')
   })
 
+  test('of a drum machine, a clip that reaches far out of the master is found where all fits, not where only the drums do', () => {
+    const r = random(21)
+    const whole = new Float32Array(150 * ANALYSIS_RATE)
+    for (let beat = 0; beat < 299; beat++) {
+      const from = (beat * ANALYSIS_RATE) / 2
+      const hz = 220 * 2 ** (Math.floor((r() + 0.5) * 24) / 12)
+      for (let i = 0; i < 0.45 * ANALYSIS_RATE; i++) {
+        const t = i / ANALYSIS_RATE
+        const drum = 0.5 * Math.exp(-t / 0.05) * Math.sin(2 * Math.PI * (beat % 4 === 0 ? 60 : 150) * t)
+        whole[from + i] += drum + 0.25 * Math.exp(-t / 0.01) * r() + 0.2 * Math.exp(-t / 0.2) * Math.sin(2 * Math.PI * hz * t)
+      }
+    }
+    const desk = new SoundReference(heard(whole.slice(0, 90 * ANALYSIS_RATE)))
+    const found = placeBySound(desk, whole.slice(66 * ANALYSIS_RATE))
+    expect(found).toMatchObject({ verdict: 'sure', startSeconds: expect.closeTo(66, 3) })
+  })
+
   test('when the master repeats itself exactly it asks instead of guessing, and names the rival', () => {
     const phrase = music(15, 9)
     const twice = new Float32Array(60 * ANALYSIS_RATE)
