@@ -17,7 +17,7 @@ interface State {
 }
 
 const SECOND = 705_600_000
-const [A, B, C] = CAMERAS
+const [A, B] = CAMERAS
 /** Where in its recording each camera was stopped and started again, s. */
 const AGAIN = { a: 22, b: 26 }
 
@@ -135,7 +135,6 @@ test('timecode recorded as sound places a camera that heard no music, and the pr
   expect(Math.abs((await placed('t.mov')).start / SECOND - 5.5)).toBeLessThan(0.001)
   await page.getByRole('button', { name: /t\.mov, sure/ }).click()
   await expect(page.getByRole('status', { name: 'Verdict' })).toContainText(/by timecode .* as sound/)
-  expect(C.start).toBeLessThan(5.5)
 })
 
 test('parts are marked where the cameras were started anew, once for each take, and undone', async ({ page }) => {
