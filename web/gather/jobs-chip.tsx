@@ -1,6 +1,7 @@
 import { detailText, type Job } from '@pendolo/api'
 import { App, Button, Popover, Progress } from 'antd'
 import { send } from '../data/client.ts'
+import { Own } from '../ui/own.tsx'
 
 const SHOWN = 40
 
@@ -52,11 +53,13 @@ export function JobsChip({ jobs }: { jobs: readonly Job[] }) {
       }
     >
       <button type="button" className="chip" aria-live="polite">
-        {open.length > 0
-          ? `making light copies: ${done} of ${making.length}`
-          : broken.length > 0
-            ? `light copies: ${broken.length} missing`
-            : 'light copies ready'}
+        <Own word="light copy">
+          {open.length > 0
+            ? `making light copies: ${done} of ${making.length}`
+            : broken.length > 0
+              ? `light copies: ${broken.length} missing`
+              : 'light copies ready'}
+        </Own>
       </button>
     </Popover>
   )

@@ -19,6 +19,8 @@ import { Area, AreaChart, CartesianGrid, ReferenceLine, ResponsiveContainer, Sca
 import { proofStamp, useProof } from '../data/queries.ts'
 import { engine } from '../playback/use-engine.ts'
 import type { StageProps } from '../stage.ts'
+import { keyText } from '../ui/keymap.ts'
+import { Own } from '../ui/own.tsx'
 
 const SIGN = { sure: '●', check: '◐', loose: '○' } as const
 
@@ -122,7 +124,11 @@ export function Proof({ project, clip, placement, edit, flam, onFlam, onSearchNe
         />
       )}
       {points}
-      {placement && <p className="quiet">[ ] a frame · Shift a tenth · Alt a millisecond · F flam check · Enter accepts</p>}
+      {placement && (
+        <p className="quiet">
+          {keyText('nudgeClip')} a frame · Shift a tenth · Alt a millisecond · {keyText('flam')} flam check · {keyText('accept')} accepts
+        </p>
+      )}
     </>
   )
 }
@@ -155,7 +161,7 @@ function Facts({
         <>
           <dt>starts on the master at</dt>
           <dd>{startLabel(placement.start, style, settings.startFrame)}</dd>
-          <dt>{Math.abs(ppm) > 10_000 ? 'speed' : 'clock'}</dt>
+          <dt>{Math.abs(ppm) > 10_000 ? 'speed' : <Own word="clock" />}</dt>
           <dd>
             {Math.abs(ppm) > 10_000
               ? `${placement.rate.toFixed(5)} × (shown slower, in time)`
@@ -165,11 +171,15 @@ function Facts({
       )}
       {proof?.chosen && (
         <>
-          <dt>windows that agree</dt>
+          <dt>
+            <Own word="windows" /> that agree
+          </dt>
           <dd>
             {proof.chosen.agreeing} of {proof.chosen.windows}
           </dd>
-          <dt>next-best place</dt>
+          <dt>
+            <Own word="next-best place" />
+          </dt>
           <dd>{rival ? `${rival.startSeconds.toFixed(2)} s, ${proof.rivalRatio.toFixed(2)}×` : 'none'}</dd>
           {proof.jumps?.map((jump) => (
             <Fragment key={jump.clipSeconds}>
@@ -182,7 +192,9 @@ function Facts({
           ))}
           {proof.invertedPolarity && verdict !== 'loose' && (
             <>
-              <dt>polarity</dt>
+              <dt>
+                <Own word="polarity" />
+              </dt>
               <dd>turned</dd>
             </>
           )}
@@ -212,7 +224,7 @@ function Buttons({ clip, placement, edit, flam, onFlam, onSearchNear, rival, pla
             Accept
           </Button>
           <Button size="small" onClick={onFlam} aria-pressed={flam}>
-            {flam ? 'End the flam check' : 'Flam check'}
+            <Own word="flam check">{flam ? 'End the flam check' : 'Flam check'}</Own>
           </Button>
           <Button size="small" onClick={() => edit([{ type: 'lock', clipIds: [clip.id], locked: !placement.locked }], placement.locked ? 'unlock' : 'lock')}>
             {placement.locked ? 'Unlock' : 'Lock'}
@@ -243,7 +255,7 @@ function Buttons({ clip, placement, edit, flam, onFlam, onSearchNear, rival, pla
               edit([{ type: 'park', clipIds: [clip.id], parked: clip.state !== 'parked' }], clip.state === 'parked' ? 'take from parking' : 'park')
             }
           >
-            {clip.state === 'parked' ? 'Take back' : 'Park'}
+            {clip.state === 'parked' ? 'Take back' : <Own word="park">Park</Own>}
           </Button>
         </>
       )}

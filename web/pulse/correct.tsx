@@ -7,6 +7,7 @@ import { useEffect, useRef, useState } from 'react'
 import { engine } from '../playback/use-engine.ts'
 import type { StageProps } from '../stage.ts'
 import { keyText } from '../ui/keymap.ts'
+import { Own } from '../ui/own.tsx'
 import { setTouchLag, useTouchLag } from '../ui/touch-lag.ts'
 import { useKeys } from '../ui/use-keys.ts'
 import { LagTest } from './lag-test.tsx'
@@ -120,7 +121,7 @@ export function CorrectBeats({ pulse, stretch, onStretch, edit }: Props) {
       <Switch id="clicks" size="small" checked={clicking} onChange={setClicking} />
       <Popover trigger="click" open={testing} onOpenChange={setTesting} destroyOnHidden title="How late do I press?" content={<LagTest onDone={setTouchLag} />}>
         <Button size="small" type="text" icon={<Timer size={14} />}>
-          touch lag {lag} ms
+          <Own word="touch lag" /> {lag} ms
         </Button>
       </Popover>
     </div>

@@ -1,6 +1,7 @@
 import { MAGNETS, type Magnet } from '@pendolo/core/cut'
 import { InputNumber, Popover, Segmented } from 'antd'
 import type { StageProps } from '../stage.ts'
+import { Own } from '../ui/own.tsx'
 import { setTouchLag, useTouchLag } from '../ui/touch-lag.ts'
 
 /** Where cuts land. */
@@ -30,7 +31,7 @@ export function MagnetChip({ project, edit }: Pick<StageProps, 'project' | 'edit
           />
           <span className="quiet">{PULLS[pull]}</span>
           <label htmlFor="lead">
-            lead, frames before it{' '}
+            <Own word="lead" />, frames before it{' '}
             <InputNumber
               id="lead"
               size="small"
@@ -41,13 +42,13 @@ export function MagnetChip({ project, edit }: Pick<StageProps, 'project' | 'edit
             />
           </label>
           <label htmlFor="touch-lag">
-            my touch lag, ms <InputNumber id="touch-lag" size="small" min={-200} max={500} value={lag} onChange={(v) => setTouchLag(v ?? 0)} />
+            my <Own word="touch lag" />, ms <InputNumber id="touch-lag" size="small" min={-200} max={500} value={lag} onChange={(v) => setTouchLag(v ?? 0)} />
           </label>
         </div>
       }
     >
       <button type="button" className="chip">
-        magnet: {pull}
+        <Own word="magnet" />: {pull}
         {lead !== 0 ? ` · lead ${lead} f` : ''}
       </button>
     </Popover>

@@ -10,6 +10,7 @@ import { soundOnly } from '../playback/model.ts'
 import { useEngine } from '../playback/use-engine.ts'
 import { useSize } from '../score/time-view.ts'
 import { Bob } from '../ui/bob.tsx'
+import { Own } from '../ui/own.tsx'
 import { hueOf } from '../ui/theme.ts'
 import { SoundTile } from './sound-tile.tsx'
 
@@ -80,7 +81,11 @@ export function Wall({ project, spans, chosenAngle, onChoose }: WallProps) {
           <EngineCanvas source={{ kind: 'programme' }} name="programme" label="Programme" />
           {seen && (
             <span className={standsIn ? 'label mono warn' : 'label mono'}>
-              {standsIn && doc.cuts.some((c) => pointsOf(c).length > 0) ? 'stands in: ' : ''}
+              {standsIn && doc.cuts.some((c) => pointsOf(c).length > 0) && (
+                <>
+                  <Own word="stands in" />:{' '}
+                </>
+              )}
               {seenIndex + 1} {seen.name}
             </span>
           )}
