@@ -57,6 +57,8 @@ interface State {
   files: { id: string; name: string }[]
 }
 
+let server: TestServer | undefined
+test.afterEach(() => server?.kill())
 test.skip(MINUTES === 0, 'asked for by PENDOLO_EVENT_MINUTES')
 
 test(`an event of ${MINUTES} minutes is played, filmed whole and in parts, and exchanged`, async ({ page }) => {
@@ -72,25 +74,26 @@ test(`an event of ${MINUTES} minutes is played, filmed whole and in parts, and e
     mkdirSync(path.join(folder, name))
     execFileSync('ffmpeg', ['-v', 'error', '-y', '-i', master, '-af', `atrim=${from}:${to},asetpts=PTS-STARTPTS`, path.join(folder, name, `${name}.wav`)])
   }
-  const server = new TestServer(folder)
+  server = new TestServer(folder)
   await server.start()
-  const { id } = await server.api<{ id: string }>('/projects', { name: 'Event' })
-  const state = () => server.project<State>(id)
-  const edits = (list: unknown[]) => server.api(`/projects/${id}/edits?label=test`, { edits: list })
+  const own = server
+  const { id } = await own.api<{ id: string }>('/projects', { name: 'Event' })
+  const state = () => own.project<State>(id)
+  const edits = (list: unknown[]) => own.api(`/projects/${id}/edits?label=test`, { edits: list })
   const at = (seconds: number) => Math.round(seconds * SECOND)
-  await server.api(`/projects/${id}/gather`, { paths: [folder] })
+  await own.api(`/projects/${id}/gather`, { paths: [folder] })
   await edits([{ type: 'settings', change: { rate: '25/1', width: 320, height: 180 } }])
-  await server.idle()
+  await own.idle()
   const named = ({ doc, files }: State, name: string) =>
     Object.keys(doc.clips).find((c) => files.find((f) => f.id === doc.clips[c].fileId)?.name === name) as string
   const gathered = await state()
   const [one, two] = [named(gathered, 'desk-1.wav'), named(gathered, 'desk-2.wav')]
   await edits([{ type: 'setMaster', clipId: one }])
-  await server.api(`/projects/${id}/lineup`, {})
-  await server.idle()
+  await own.api(`/projects/${id}/lineup`, {})
+  await own.idle()
   await edits([{ type: 'masters', clipIds: [one, two], join: 'crossfade' }])
-  await server.api(`/projects/${id}/lineup`, {})
-  await server.idle()
+  await own.api(`/projects/${id}/lineup`, {})
+  await own.idle()
 
   const placed = await state()
   const clipIds = SHOW.cameras.map((c) => named(placed, c.file))
@@ -120,7 +123,7 @@ test(`an event of ${MINUTES} minutes is played, filmed whole and in parts, and e
   ])
 
   // Played over the join of the removed middle: what was left out is neither heard nor seen.
-  await page.goto(`${server.url}/${id}/switch`)
+  await page.goto(`${own.url}/${id}/switch`)
   await expect(page.getByRole('button', { name: /^cut to / }).first()).toBeVisible()
   const health = () => page.evaluate(() => window.pendolo.health())
   // From cut to cut, up to the last one before the join.
@@ -143,11 +146,11 @@ test(`an event of ${MINUTES} minutes is played, filmed whole and in parts, and e
   expect(seen.some((t) => t < GONE.from)).toBe(true)
   expect(seen.filter((t) => t > GONE.from + 0.1 && t < GONE.to - 0.1)).toEqual([])
 
-  await page.goto(`${server.url}/${id}/hand-over`)
+  await page.goto(`${own.url}/${id}/hand-over`)
   await page.getByRole('button', { name: 'Make the film' }).click()
   await page.getByRole('button', { name: 'A film of each of the 3 parts' }).click()
   await expect(page.getByText('event-opening.mp4')).toBeVisible()
-  await server.idle()
+  await own.idle()
 
   const { doc } = await state()
   const cut = doc.cuts.find((c) => c.id === cutId)
@@ -168,7 +171,7 @@ test(`an event of ${MINUTES} minutes is played, filmed whole and in parts, and e
     }
     return null
   }
-  const jobs = await server.api<{ result: { path: string; name: string } | null }[]>('/jobs')
+  const jobs = await own.api<{ result: { path: string; name: string } | null }[]>('/jobs')
   const filmNamed = (name: string) => jobs.find((j) => j.result?.name === name)?.result?.path as string
   const checkFilm = async (name: string, mine: typeof sources) => {
     let n = 0
@@ -207,7 +210,7 @@ test(`an event of ${MINUTES} minutes is played, filmed whole and in parts, and e
   }
 
   // The exchange file has the same frames of the same files.
-  const otio = readOtio(await (await fetch(`${server.url}/api/projects/${id}/exchange/otio`)).text())
+  const otio = readOtio(await (await fetch(`${own.url}/api/projects/${id}/exchange/otio`)).text())
   const clips = otio.tracks.find((t) => t.name.startsWith('Cut'))?.clips ?? []
   let checked = 0
   for (const clip of clips) {
@@ -219,5 +222,4 @@ test(`an event of ${MINUTES} minutes is played, filmed whole and in parts, and e
   expect(checked).toBeGreaterThan(0.95 * clips.length)
   expect(clips.length).toBeGreaterThan(0.8 * points.length * ((KEPT.to - KEPT.from - GONE.to + GONE.from) / LENGTH))
   console.log(`${clips.length} stretches exchanged, ${checked} asked and right`)
-  await server.kill()
 })
