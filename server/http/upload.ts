@@ -55,6 +55,8 @@ export async function receiveUpload<T>(config: Config, request: Request, project
   try {
     const arrived = await receive(request, aside, idle)
     return await turnOf(projectId).runExclusive(async () => {
+      // Whoever cancelled after the last byte does not want it either.
+      if (request.socket.destroyed) throw broken()
       const out: Settled[] = []
       for (const one of arrived) out.push({ path: await settle(config, projectId, one), parts: one.parts })
       return take(out)

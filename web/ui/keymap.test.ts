@@ -15,7 +15,9 @@ test('no key means two things in one place, and none of a place hides one of eve
 })
 
 test('keys are told as they stand on a keyboard', () => {
-  expect(keyText('cutToBeat')).toBe('Shift + [  Shift + ]')
+  expect(keyText('cutToBeat')).toBe('Shift + [  ]')
+  expect(keyText('outerEnds')).toBe('Shift + Home  End')
+  expect(keyText('shuttle')).toBe('J  K  L')
   expect(keyText('shiftBeats', 1)).toBe('Alt + →')
   expect(keyText('redo')).toBe('Ctrl/⌘ + Shift + Z')
   expect(keyText('play')).toBe('Space')

@@ -80,9 +80,13 @@ function keyName(key: string): string {
   return named.join(' + ')
 }
 
-/** The keys of an entry as they are told; one of several acts by its number. */
+/** The keys of an entry as they are told; one of several acts by its number. What all are pressed with is said once. */
 export function keyText(id: KeyId, act?: number): string {
   const { keys, told }: Entry = KEYMAP[id]
   if (act !== undefined) return keyName(keys[act].split(',')[0])
-  return told ?? keys.map((key) => keyName(key.split(',')[0])).join('  ')
+  if (told !== undefined) return told
+  const names = keys.map((key) => keyName(key.split(',')[0]))
+  const held = names[0]?.slice(0, names[0].lastIndexOf(' + ') + 1)
+  const shared = held !== '' && names.every((name) => name.startsWith(`${held}+ `)) ? `${held}+ ` : ''
+  return shared + names.map((name) => name.slice(shared.length)).join('  ')
 }

@@ -28,7 +28,7 @@ export function KeysList({ open, onClose }: { open: boolean; onClose: () => void
         dataSource={shown}
         scroll={{ y: 380 }}
         columns={[
-          { title: 'key', dataIndex: 'keys', width: 190, render: (k: string) => <span className="mono">{k}</span> },
+          { title: 'key', dataIndex: 'keys', width: 190, render: (k: string) => <span className="mono keys">{k}</span> },
           { title: 'what it does', dataIndex: 'what' },
           { title: 'where', dataIndex: 'where', width: 110 },
         ]}
