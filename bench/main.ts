@@ -10,7 +10,7 @@ import { MASTER_RATE, renderMaster } from '../demo/synth.ts'
 import { benchCases } from './cases.ts'
 import { benchDocument } from './document.ts'
 import { benchLong } from './long.ts'
-import { benchPage } from './page.ts'
+import { benchEndurance, benchPage } from './page.ts'
 import { benchPulse } from './pulse/evaluate.ts'
 import { makePieces } from './pulse/make.ts'
 import type { Half } from './pulse/pieces.ts'
@@ -72,6 +72,7 @@ const PARTS: Record<string, (names: string[]) => void | Promise<void>> = {
   speech: () => benchSpeech('test'),
   document: () => benchDocument(cached('document')),
   page: () => benchPage(cached('document')),
+  endurance: () => benchEndurance(cached('document')),
   // Hours of cameras, 2 GB.
   long: () => benchLong(cached('long-2-12'), 2, 12),
 }

@@ -52,11 +52,84 @@ const within = ({ gaps }: Frames, ms: number) => gaps.filter((g) => g <= ms).len
  */
 export const benchPage = (folder: string): Promise<void> => withBigProject(folder, measure)
 
-async function measure(big: Big): Promise<void> {
+async function fill(big: Big): Promise<void> {
   for (let n = 0; n < CUTS; n += 500) await big.edit(cutsFrom(big, n, 500))
   for (let n = 0; n < MARKS; n += 1000) await big.edit([marksFrom(n, 1000)])
   await big.edit([steadyPulse()])
-  const browser = await chromium.launch({ executablePath: '/usr/bin/chromium', args: ['--no-sandbox', '--disable-gpu', '--enable-precise-memory-info'] })
+}
+
+const launch = () =>
+  chromium.launch({
+    executablePath: '/usr/bin/chromium',
+    args: ['--no-sandbox', '--disable-gpu', '--enable-precise-memory-info', '--autoplay-policy=no-user-gesture-required'],
+  })
+
+/** What the page holds once garbage is gone. */
+interface Held {
+  readonly heapMb: number
+  readonly nodes: number
+  readonly listeners: number
+}
+
+/** Minutes of playing and scrubbing by {@link benchEndurance}. */
+const ENDURED = Number(process.env.BENCH_MINUTES ?? 10)
+
+/**
+ * The big project played, scrubbed, scrolled and cut for ten minutes: what the page holds after each minute. The baseline
+ * is what it holds after the first.
+ */
+export const benchEndurance = (folder: string): Promise<void> =>
+  withBigProject(folder, async (big) => {
+    await fill(big)
+    const browser = await launch()
+    try {
+      const page = await browser.newPage({ viewport: { width: 1280, height: 800 } })
+      const tools = await page.context().newCDPSession(page)
+      const held = async (): Promise<Held> => {
+        await tools.send('HeapProfiler.collectGarbage')
+        const { usedSize } = await tools.send('Runtime.getHeapUsage')
+        const { nodes, jsEventListeners } = await tools.send('Memory.getDOMCounters')
+        return { heapMb: usedSize / 1e6, nodes, listeners: jsEventListeners }
+      }
+      await page.goto(`${big.url}/${big.id}/switch`)
+      await page.getByLabel('Score').waitFor()
+      await page.waitForTimeout(3000)
+      await page.mouse.move(700, 620)
+      let first: Held | null = null
+      let last: Held | null = null
+      for (let minute = 1; minute <= ENDURED; minute++) {
+        const until = Date.now() + 60_000
+        for (let n = 0; Date.now() < until; n++) {
+          await page.keyboard.press('Space')
+          await page.waitForTimeout(2500)
+          for (const key of [String(1 + (n % 9)), 'Shift+ArrowRight', 'ArrowDown', 'ArrowDown', String(1 + ((n + 4) % 9))]) {
+            await page.keyboard.press(key)
+            await page.waitForTimeout(120)
+          }
+          for (let k = 0; k < 12; k++) {
+            await page.mouse.wheel(k % 3 === 2 ? 200 : 0, k % 2 ? 60 : -60)
+            await page.waitForTimeout(20)
+          }
+          await page.keyboard.press('Space')
+          await page.mouse.click(300 + ((n * 137) % 900), 480)
+          await page.waitForTimeout(300)
+        }
+        last = await held()
+        first ??= last
+        console.log(`minute ${minute}: heap ${last.heapMb.toFixed(1)} MB, ${last.nodes} nodes, ${last.listeners} listeners`)
+      }
+      if (first && last)
+        console.log(
+          `after ${ENDURED} minutes ${last.heapMb.toFixed(0)} MB (aim 300), ${(last.heapMb / first.heapMb).toFixed(2)} × the first minute; nodes ${(last.nodes / first.nodes).toFixed(2)} ×, listeners ${(last.listeners / first.listeners).toFixed(2)} ×`,
+        )
+    } finally {
+      await browser.close()
+    }
+  })
+
+async function measure(big: Big): Promise<void> {
+  await fill(big)
+  const browser = await launch()
   try {
     const page = await browser.newPage({ viewport: { width: 1280, height: 800 } })
     await page.addInitScript(install)
