@@ -48,7 +48,7 @@ export function makeApp(shop: Workshop, streams: EventStreams, log: Logger, port
   api.use(noPrototypes)
 
   api.get('/health', (_, response) => void response.json({ ok: true }))
-  api.get('/events', (_, response) => streams.open(response))
+  api.get('/events', (request, response) => streams.open(request, response))
 
   materialRoutes(api, shop)
   projectRoutes(api, shop)

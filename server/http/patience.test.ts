@@ -85,7 +85,7 @@ test('a page that reads no events is let go; one that reads has all of them in o
   const bus = new LocalBus()
   const streams = new EventStreams(bus)
   const app = express()
-  app.get('/events', (_, response) => streams.open(response))
+  app.get('/events', (request, response) => streams.open(request, response))
   const port = await listening(app)
   const ask = 'GET /events HTTP/1.1\r\nHost: 127.0.0.1\r\n\r\n'
   const deaf = connect(port, '127.0.0.1')
