@@ -8,6 +8,8 @@ interface Pending {
   /** What it was applied to, and what came of it. */
   before: ProjectDoc
   after: ProjectDoc
+  /** The revision in which the server has it, once that has answered: with an event of its own, or without where it changed nothing. */
+  accepted?: number
 }
 
 type ProjectEvent = Extract<ServerEvent, { type: 'project' }> & { seq: number }
@@ -42,6 +44,7 @@ export class ProjectLine {
     // An older answer that came late tells nothing.
     if (this.#server && state.seq < this.#server.seq) return this.shown
     this.#server = state
+    this.#pending = this.#pending.filter((p) => p.accepted === undefined || p.accepted > state.revision)
     for (const event of this.#held) if (event.seq > state.seq && !this.#apply(event)) return null
     this.#rebase()
     return this.shown
@@ -72,8 +75,12 @@ export class ProjectLine {
 
   /** The server took an edit; its event may be on its way. @returns false when that has to be waited for */
   accepted(id: string, revision: number): boolean {
-    if (!this.#pending.some((p) => p.id === id)) return true
-    if (revision > this.revision) return false
+    const pending = this.#pending.find((p) => p.id === id)
+    if (!pending) return true
+    if (revision > this.revision) {
+      pending.accepted = revision
+      return false
+    }
     // It changed nothing on what was there by then.
     this.refused(id)
     return true
@@ -99,7 +106,7 @@ export class ProjectLine {
     // Our own edit on just what it was made on: what we have is what the server has, so nothing is drawn anew.
     const known = first && first.id === event.edit && first.before === state.doc
     const doc = known ? first.after : applyKeptPatches(state.doc, event.patches)
-    this.#pending = this.#pending.filter((p) => p.id !== event.edit)
+    this.#pending = this.#pending.filter((p) => p.id !== event.edit && !(p.accepted !== undefined && p.accepted <= event.revision))
     const steps = event.steps && { canUndo: event.steps.undo, canRedo: event.steps.redo }
     this.#server = { ...this.#withFiles(state, event, event.files), revision: event.revision, doc, ...steps }
     if (!known) this.#rebase()
