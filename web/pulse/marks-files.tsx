@@ -37,8 +37,9 @@ function takeIn(bytes: Uint8Array, name: string, peaks: Peaks | null): TakenIn {
   const format = markFormatOf(name)
   let sheet: MarkSheet = readMarks(bytes, format)
   let laid = ''
-  if (format === 'mid' && peaks) {
-    const { notes } = readMidi(bytes)
+  const { notes } = format === 'mid' ? readMidi(bytes) : { notes: [] }
+  if (notes.length > 0 && !peaks) laid = '; the recording has not been listened to yet, so it lies as written'
+  else if (format === 'mid' && peaks) {
     const [{ high, low, perSecond }] = peaks.levels
     const loudness = Float32Array.from(high, (h, i) => Math.max(h, -low[i]) / 127)
     const found = laySong(notes, loudness, perSecond)
@@ -88,15 +89,22 @@ function takeIn(bytes: Uint8Array, name: string, peaks: Peaks | null): TakenIn {
   return { edits, said: `${parts.join(' and ') || 'Nothing'} taken in from ${name}${laid}` }
 }
 
+interface MarksFilesProps {
+  readonly project: ProjectState
+  /** The waveform of the master, once it has come. */
+  readonly loadPeaks: () => Promise<Peaks | null>
+  readonly edit: StageProps['edit']
+}
+
 /** Marks and beats from files and to files. */
-export function MarksFiles({ project, peaks, edit }: { project: ProjectState; peaks: Peaks | null; edit: StageProps['edit'] }) {
+export function MarksFiles({ project, loadPeaks, edit }: MarksFilesProps) {
   const { message, notification } = App.useApp()
   const picker = useRef<HTMLInputElement>(null)
   const open = async (file: File) => {
     try {
-      const { edits, said } = takeIn(new Uint8Array(await file.arrayBuffer()), file.name, peaks)
+      const { edits, said } = takeIn(new Uint8Array(await file.arrayBuffer()), file.name, await loadPeaks())
       if (edits.length > 0) edit(edits, 'take in marks')
-      void message.success(said)
+      void message.success(said, 6)
     } catch (error) {
       notification.error({ title: `${file.name} was not taken in`, description: error instanceof Error ? error.message : String(error) })
     }

@@ -8,7 +8,7 @@ import { newId } from '../ids.ts'
 import { masterEnd } from '../playback/model.ts'
 import { engine } from '../playback/use-engine.ts'
 import { MasterTime } from '../score/master-time.tsx'
-import { useMasterWaves, usePeaks } from '../score/waveform.tsx'
+import { useLoadPeaks, useMasterWaves } from '../score/waveform.tsx'
 import type { StageProps } from '../stage.ts'
 import { keyText } from '../ui/keymap.ts'
 import { Paper } from '../ui/paper.tsx'
@@ -26,7 +26,7 @@ export function Pulse({ project, edit, top }: StageProps) {
   const [stretch, setStretch] = useState<Stretch | null>(null)
   const master = files.find((f) => f.id === doc.clips[clockOf(doc) ?? '']?.fileId)
   const waves = useMasterWaves(project)
-  const peaks = usePeaks(master?.contentKey ?? null, master?.ready.peaks ?? false)
+  const loadPeaks = useLoadPeaks(master?.contentKey ?? null, master?.ready.peaks ?? false)
   const job = jobs.find((j) => j.kind === 'pulse')
   const onsets = useOnsets(doc.pulse ? (doc.pulse.heard ?? master?.contentKey ?? null) : null, job?.finishedAt ?? 0)
   const pulse = pulseOf(doc)
@@ -123,7 +123,7 @@ export function Pulse({ project, edit, top }: StageProps) {
         <aside className="side" aria-label="Marks">
           {pulse && pulse.beats.length > 1 && <TempoCurve pulse={pulse} total={masterEnd(project) / FLICKS_PER_SECOND} />}
           <MarksList project={project} edit={edit} />
-          <MarksFiles project={project} peaks={peaks} edit={edit} />
+          <MarksFiles project={project} loadPeaks={loadPeaks} edit={edit} />
         </aside>
       </div>
     </>

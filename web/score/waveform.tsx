@@ -1,6 +1,6 @@
 import type { ProjectState } from '@pendolo/api'
 import { FLICKS_PER_SECOND } from '@pendolo/core/time'
-import { queryOptions, useQueries, useQuery } from '@tanstack/react-query'
+import { queryOptions, useQueries, useQuery, useQueryClient } from '@tanstack/react-query'
 import { useEffect, useMemo, useRef } from 'react'
 import { mediaUrl } from '../data/client.ts'
 import { masterRecordings } from '../playback/model.ts'
@@ -22,6 +22,12 @@ function peaksQuery(contentKey: string | null, ready: boolean) {
 export function usePeaks(contentKey: string | null, ready: boolean): Peaks | null {
   const { data } = useQuery(peaksQuery(contentKey, ready))
   return data ?? null
+}
+
+/** The waveform of a sound, as soon as it has come; null where it is not made yet. */
+export function useLoadPeaks(contentKey: string | null, ready: boolean): () => Promise<Peaks | null> {
+  const client = useQueryClient()
+  return async () => (contentKey !== null && ready ? client.ensureQueryData(peaksQuery(contentKey, ready)) : null)
 }
 
 /** Waveforms of several sounds, by content key; those that are not there yet are missing. */
