@@ -1,4 +1,5 @@
 import type { Fact, FactCode, Why } from '@pendolo/core/lineup'
+import { SOUND_SPEED } from '@pendolo/core/project'
 import { printLength } from '@pendolo/core/time'
 
 const times = (ratio: number) => `${ratio.toFixed(2)}×`
@@ -9,9 +10,6 @@ const seconds = (s: number) => `${s < 0 ? '−' : '+'}${Math.abs(s).toFixed(2)} 
 const LIGHT_SHARE = (f: { matched: number; events: number }) => `${f.matched} of ${f.events} changes of light were seen by both`
 const ORIGINS: Readonly<Record<string, string>> = { sound: 'recorded as sound', file: 'in the file', bwf: 'in the wave file' }
 const POINTS: Readonly<Record<string, string>> = { mark: 'mark', in: 'in point', out: 'out point' }
-/** Sound takes so long for a metre, m/s. */
-const SOUND_SPEED = 343
-
 const late = (s: number) => `${Math.round(s * 1000)} ms later than its sound, which came from about ${Math.round(s * SOUND_SPEED)} m`
 const counts = (rate: number, drop: boolean) =>
   `${Number.isInteger(rate) ? rate : rate.toFixed(2)} frames a second${Number.isInteger(rate) ? '' : drop ? ' in drop-frame' : ' without drop-frame'}`

@@ -144,12 +144,15 @@ export class CoarseReference {
     // Hours have a hundred thousand maxima; sorting only those that stand out a little is enough, unless they are few.
     const standing = maxima.filter((i) => scores[i] > 2)
     const order = (standing.length > 8 * most ? standing : maxima).sort((a, b) => scores[b] - scores[a])
+    const apartFrom = (others: readonly number[], i: number) => others.every((j) => Math.abs(j - i) >= apart)
     const taken: number[] = []
-    for (const i of order) {
-      if (peaks.length >= most) break
-      if (taken.some((j) => Math.abs(j - i) < apart)) continue
+    const take = (i: number) => {
       taken.push(i)
       peaks.push({ startSeconds: (first + i + parabola(scores, i)) * FRAME_SECONDS, score: scores[i], correlation: correlations[i] })
+    }
+    for (const i of order) {
+      if (peaks.length >= most) break
+      if (apartFrom(taken, i)) take(i)
     }
     // A long overlap of what merely resembles (a drum machine) outweighs a short one that fits: the best likeness is looked at as well.
     const overlap = (i: number) => Math.min(m, first + i + c) - Math.max(0, first + i)
@@ -157,11 +160,9 @@ export class CoarseReference {
     const likest: number[] = []
     for (const i of alike) {
       if (likest.length >= MOST_ALIKE) break
-      if (likest.some((j) => Math.abs(j - i) < apart)) continue
+      if (!apartFrom(likest, i)) continue
       likest.push(i)
-      if (taken.some((j) => Math.abs(j - i) < apart)) continue
-      taken.push(i)
-      peaks.push({ startSeconds: (first + i + parabola(scores, i)) * FRAME_SECONDS, score: scores[i], correlation: correlations[i] })
+      if (apartFrom(taken, i)) take(i)
     }
     const curveStep = Math.max(1, Math.ceil(count / 600))
     const curve = new Float32Array(Math.ceil(count / curveStep))

@@ -9,6 +9,9 @@ export interface CardInk {
   measureText(text: string): { readonly width: number }
 }
 
+/** Names under which hosts register the font of cards: its Latin letters, and more of them. */
+export const CARD_FONTS = ['Card', 'CardMore'] as const
+const FAMILIES = [...CARD_FONTS, 'sans-serif'].join(', ')
 /** Shares of the card: height of the largest letters, width and height that words may take, distance of lines in letters. */
 const LETTER = 0.1
 const SMALLEST = 0.02
@@ -21,9 +24,8 @@ const SHRINK = 0.92
  * Draws a card of a film: white words in the middle of black. Lines are divided where the text says so and where they are too
  * wide; the letters become smaller until all fits. Pictures while playing and films are drawn by this alike.
  * @param text words; lines end with \n; empty: black
- * @param families names of fonts, the first that has a letter draws it, as in CSS
  */
-export function drawCard(ink: CardInk, text: string, width: number, height: number, families: string): void {
+export function drawCard(ink: CardInk, text: string, width: number, height: number): void {
   ink.fillStyle = '#000'
   ink.fillRect(0, 0, width, height)
   const paragraphs = text.split('\n').map((line) => line.trim())
@@ -31,7 +33,7 @@ export function drawCard(ink: CardInk, text: string, width: number, height: numb
   let size = LETTER * height
   let lines: string[]
   for (;;) {
-    ink.font = `500 ${size}px ${families}`
+    ink.font = `500 ${size}px ${FAMILIES}`
     lines = paragraphs.flatMap((line) => wrapped(ink, line, WIDTH * width))
     const fits = lines.length * LINE * size <= HEIGHT * height && lines.every((line) => ink.measureText(line).width <= WIDTH * width)
     if (fits || size <= SMALLEST * height) break

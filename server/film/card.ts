@@ -1,8 +1,7 @@
 import { createRequire } from 'node:module'
-import { drawCard } from '@pendolo/core/picture'
+import { CARD_FONTS, drawCard } from '@pendolo/core/picture'
 
 const FONTS = 'instrument-sans/files/instrument-sans'
-const FAMILIES = 'Card, CardMore, sans-serif'
 const LOWEST = 16
 const RANGE = 219
 
@@ -11,12 +10,10 @@ export async function cardFrame(text: string, { width, height }: { readonly widt
   // Loaded only for films with cards: it brings an engine for drawing.
   const { createCanvas, GlobalFonts } = await import('@napi-rs/canvas')
   const { resolve } = createRequire(import.meta.url)
-  if (!GlobalFonts.has('Card')) {
-    GlobalFonts.registerFromPath(resolve(`@fontsource-variable/${FONTS}-latin-wght-normal.woff2`), 'Card')
-    GlobalFonts.registerFromPath(resolve(`@fontsource-variable/${FONTS}-latin-ext-wght-normal.woff2`), 'CardMore')
-  }
+  for (const [i, letters] of ['latin', 'latin-ext'].entries())
+    if (!GlobalFonts.has(CARD_FONTS[i])) GlobalFonts.registerFromPath(resolve(`@fontsource-variable/${FONTS}-${letters}-wght-normal.woff2`), CARD_FONTS[i])
   const ink = createCanvas(width, height).getContext('2d')
-  drawCard(ink, text, width, height, FAMILIES)
+  drawCard(ink, text, width, height)
   const { data } = ink.getImageData(0, 0, width, height)
   const luma = width * height
   const frame = Buffer.alloc((luma * 3) / 2, 128)

@@ -392,7 +392,7 @@ function FileRow({
       <td>
         {file.facts.camera && <span className="quiet">{file.facts.camera} </span>}
         {file.notes.map((n) => (
-          <span key={n.code} className="note">
+          <span key={noteText(n)} className="note">
             {noteText(n)}
           </span>
         ))}

@@ -1,7 +1,7 @@
 import latinMore from '@fontsource-variable/instrument-sans/files/instrument-sans-latin-ext-wght-normal.woff2?url'
 import latin from '@fontsource-variable/instrument-sans/files/instrument-sans-latin-wght-normal.woff2?url'
 import { FilmResolver } from '@pendolo/core/film'
-import { drawCard, framedRect } from '@pendolo/core/picture'
+import { CARD_FONTS, drawCard, framedRect } from '@pendolo/core/picture'
 import { FLICKS_PER_SECOND, type Flicks, flicks, frameShownAt, rateToNumber, ZERO } from '@pendolo/core/time'
 import type { VideoSample } from 'mediabunny'
 import { FrameStream } from './stream.ts'
@@ -21,7 +21,6 @@ interface Tile {
 const IDLE = 4000
 /** From drawing to being seen passes about one refresh of the screen, ms. */
 const UNTIL_SEEN = 17
-const CARD_FAMILIES = 'Card, CardMore, sans-serif'
 /** Health is told at most this often, ms. */
 const TELL_EVERY = 100
 
@@ -130,7 +129,7 @@ function draw(tile: Tile, key: string, now: Instant): void {
   const card = tile.source.kind === 'programme' && now.film !== null ? resolver.cardAt(now.film) : null
   if (card) {
     const cardKey = `card:${card}`
-    if (tile.drawnKey !== cardKey) drawCard(tile.ctx, card, tile.canvas.width, tile.canvas.height, CARD_FAMILIES)
+    if (tile.drawnKey !== cardKey) drawCard(tile.ctx, card, tile.canvas.width, tile.canvas.height)
     tile.drawnKey = cardKey
     shown[key] = { clipId: null, frame: null, wanted: null }
     return
@@ -201,11 +200,7 @@ function paint(tile: Tile, sample: VideoSample, angleId: string): void {
 /** The fonts of cards; a card that was drawn before they came is drawn again. */
 async function loadFonts(): Promise<void> {
   const { fonts } = globalThis as typeof globalThis & { readonly fonts: FontFaceSet }
-  for (const [family, url] of [
-    ['Card', latin],
-    ['CardMore', latinMore],
-  ])
-    fonts.add(await new FontFace(family, `url(${url})`, { weight: '400 700' }).load())
+  for (const [i, url] of [latin, latinMore].entries()) fonts.add(await new FontFace(CARD_FONTS[i], `url(${url})`, { weight: '400 700' }).load())
   for (const tile of tiles.values()) if (tile.drawnKey.startsWith('card:')) tile.drawnKey = ''
   redraw()
 }

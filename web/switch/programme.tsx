@@ -34,7 +34,6 @@ export function RangeBar({
 }: Pick<StageProps, 'project' | 'edit'> & { range: Range | null; onRange: (range: Range | null) => void }) {
   const { settings } = project.doc
   const cutId = activeCut(project.doc).id
-  const _hold = { preventDefault: true }
   const state = range && leftOutIn(project, range)
   const leaveOut = () => range && edit([{ type: 'leaveOut', cutId, ...range }], 'leave a range out of the film') && onRange(null)
   const bringBack = () => range && edit([{ type: 'bringBack', cutId, ...range }], 'bring a range back into the film') && onRange(null)
