@@ -30,5 +30,6 @@ export {
   type Told,
 } from './types.ts'
 export { detailText } from './words/detail.ts'
+export { jobText } from './words/job.ts'
 export { noteText } from './words/notes.ts'
 export { whyText } from './words/why.ts'

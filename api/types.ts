@@ -53,8 +53,8 @@ export interface Job {
   state: JobState
   /** 0..1 */
   progress: number
-  /** What it is about, for people. */
-  title: string
+  /** What it is about: a file's name, what is to be found, the part that is filmed; empty where the kind says all. */
+  about: string
   /** What it is doing now or how it went. */
   detail: Detail
   /** What a tool said when it failed, for those who can read it. */

@@ -237,7 +237,7 @@ test('another version is set in, and film, exchange file and a film of each part
     { from: frame(second.from), to: frame(second.to), points: cut?.points ?? [] },
     { from: 14 * 25, to: 18 * 25, points: now.doc.cuts.find((c) => c.id === 'inner')?.points ?? [] },
   ]
-  const jobs = await server.api<{ kind: string; title: string; result: { path: string; name: string } | null }[]>('/jobs')
+  const jobs = await server.api<{ kind: string; result: { path: string; name: string } | null }[]>('/jobs')
   const filmNamed = (name: string) => jobs.find((j) => j.result?.name === name)?.result?.path as string
   const sources = runs.flatMap(({ from, to, points }) => Array.from({ length: to - from }, (_, i) => ({ master: (from + i) / 25, points })))
   const film = readFilm(filmNamed('programme.mp4'), 320, 180)

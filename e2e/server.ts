@@ -127,9 +127,9 @@ export class TestServer {
   /** Waits until no job waits or runs. */
   async idle(): Promise<void> {
     for (;;) {
-      const jobs = await this.api<{ state: string; title: string; detail: JobDetail }[]>('/jobs')
+      const jobs = await this.api<{ state: string; kind: string; about: string; detail: JobDetail }[]>('/jobs')
       const failed = jobs.find((j) => j.state === 'failed')
-      if (failed) throw new Error(`${failed.title}: ${said(failed)}`)
+      if (failed) throw new Error(`${failed.kind} ${failed.about}: ${said(failed)}`)
       if (!jobs.some((j) => j.state === 'queued' || j.state === 'running')) return
       await new Promise((resolve) => setTimeout(resolve, 300))
     }

@@ -91,7 +91,7 @@ if (!quick) {
     const ok = await run(`the interface, ${project}`, bin('playwright'), ['test', '--reporter=list,json', '--project', project, '--workers', String(workers)], {
       PLAYWRIGHT_JSON_OUTPUT_NAME: playwrightReport,
     })
-    countReport(ok, 'Playwright', playwrightReport, ({ stats }) => ({ passed: stats.expected + stats.flaky, failed: stats.unexpected }))
+    countReport(ok, 'Playwright', playwrightReport, ({ stats }) => ({ passed: stats.expected, failed: stats.unexpected + stats.flaky }))
     rmSync(playwrightReport, { force: true })
   }
 }

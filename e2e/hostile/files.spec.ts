@@ -13,9 +13,9 @@ const RAW = /0x[0-9a-f]+|@ |Error while|Invalid data|NAL unit|codec none|drop_fr
 
 interface Job {
   id: string
-  kind: string
   state: string
-  title: string
+  kind: string
+  about: string
   detail: JobDetail
   progress: number
 }
@@ -59,7 +59,7 @@ test(`${COUNT} damaged and hostile files go through gathering, copies, line-up a
         const text = `${job.progress} ${said(job)}`
         const before = seen.get(job.id)
         if (before?.text !== text) seen.set(job.id, { text, at: Date.now() })
-        else expect(Date.now() - before.at, `${job.title} ${said(job)}`).toBeLessThan(60_000)
+        else expect(Date.now() - before.at, `${job.kind} ${job.about} ${said(job)}`).toBeLessThan(60_000)
       }
       await new Promise((resolve) => setTimeout(resolve, 200))
     }
@@ -84,8 +84,8 @@ test(`${COUNT} damaged and hostile files go through gathering, copies, line-up a
   }
   const all = await jobs()
   for (const job of all.filter((j) => j.state === 'failed')) {
-    expect(said(job), job.title).not.toMatch(RAW)
-    expect(said(job), job.title).toMatch(/\w+\.\w+ |master|choose/)
+    expect(said(job), `${job.kind} ${job.about}`).not.toMatch(RAW)
+    expect(said(job), `${job.kind} ${job.about}`).toMatch(/\w+\.\w+ |master|choose/)
   }
   expect(all.filter((j) => j.state === 'done').length).toBeGreaterThan(COUNT / 4)
   expect(memory.most()).toBeLessThan(MOST_MEMORY)

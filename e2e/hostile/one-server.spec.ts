@@ -141,13 +141,13 @@ test('an original that was swapped for a link to elsewhere, or for a pipe, is no
   await server.stop()
   await server.start()
   const ended = async () => {
-    const jobs = await server.api<{ kind: string; state: string; detail: JobDetail; title: string }[]>(`/jobs?project=${id}`)
+    const jobs = await server.api<{ kind: string; state: string; detail: JobDetail; about: string }[]>(`/jobs?project=${id}`)
     return jobs.some((j) => j.state === 'queued' || j.state === 'running') ? [] : jobs.filter((j) => j.state === 'failed')
   }
   await expect.poll(async () => (await ended()).length).toBe(2)
   const failed = await ended()
-  expect(failed.find((j) => j.title.includes('linked'))?.detail.text).toMatch(/linked\.wav is now a link to a place outside/)
-  expect(failed.find((j) => j.title.includes('piped'))?.detail.text).toMatch(/piped\.wav is no plain file any more/)
+  expect(failed.find((j) => j.about.includes('linked'))?.detail.text).toMatch(/linked\.wav is now a link to a place outside/)
+  expect(failed.find((j) => j.about.includes('piped'))?.detail.text).toMatch(/piped\.wav is no plain file any more/)
   // A pipe among what is gathered is told, and nobody waits for it.
   spawnSync('mkfifo', [path.join(roots, 'fifo.wav')])
   const report = await server

@@ -297,7 +297,7 @@ test('recorders of 17 to 64 channels, and one unreadable clip, do not stop a lin
   writeFileSync(path.join(folder, 'hurt.mov'), whole.fill(0xff, 60_000, 600_000))
   await server.api(`/projects/${night}/gather`, { paths: [folder] })
   const settled = async () => {
-    const jobs = await server.api<{ state: string; title: string }[]>(`/jobs?project=${night}`)
+    const jobs = await server.api<{ state: string; kind: string }[]>(`/jobs?project=${night}`)
     return jobs.some((j) => j.state === 'queued' || j.state === 'running') ? null : jobs
   }
   await expect.poll(settled, { timeout: 120_000 }).not.toBeNull()

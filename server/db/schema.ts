@@ -68,7 +68,7 @@ export const jobs = sqliteTable(
     state: text('state').notNull(),
     priority: integer('priority').notNull(),
     progress: integer('progress').notNull(),
-    title: text('title').notNull(),
+    about: text('about').notNull(),
     detail: text('detail').notNull(),
     fileId: text('file_id'),
     payload: text('payload').notNull(),

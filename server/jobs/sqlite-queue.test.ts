@@ -32,7 +32,7 @@ test('where the end of a job cannot be written, it is told all the same and writ
   const { queue, told, client } = await open(testConfig())
   const { runs, handler } = held()
   queue.handle('film', handler)
-  const id = await queue.add({ projectId: 'p10', kind: 'film', title: '' })
+  const id = await queue.add({ projectId: 'p10', kind: 'film' })
   await until(
     () => runs.length,
     (n) => n === 1,

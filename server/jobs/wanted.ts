@@ -7,8 +7,8 @@ import type { Workshop } from './workshop.ts'
 /** What a newly gathered file needs. */
 export function fileJobs(projectId: string, files: readonly FileRow[], author = ''): NewJob[] {
   return files.flatMap((file): NewJob[] => [
-    ...(file.facts.audio ? [{ projectId, kind: 'sound' as const, title: `sound of ${file.name}`, fileId: file.id, author }] : []),
-    ...(file.facts.video ? [{ projectId, kind: 'copies' as const, title: `light copy of ${file.name}`, fileId: file.id, author }] : []),
+    ...(file.facts.audio ? [{ projectId, kind: 'sound' as const, about: file.name, fileId: file.id, author }] : []),
+    ...(file.facts.video ? [{ projectId, kind: 'copies' as const, about: file.name, fileId: file.id, author }] : []),
   ])
 }
 

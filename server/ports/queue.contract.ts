@@ -46,7 +46,7 @@ export function queueContract<Place>(name: string, newPlace: () => Place, open: 
       const { queue, told } = await open(newPlace())
       const { runs, handler } = held()
       queue.handle('sound', handler)
-      const id = await queue.add({ projectId: 'p1', kind: 'sound', title: 'listen', fileId: 'f', payload: { a: 1 } })
+      const id = await queue.add({ projectId: 'p1', kind: 'sound', about: 'a.wav', fileId: 'f', payload: { a: 1 } })
       await until(
         () => runs.length,
         (n) => n === 1,
@@ -76,7 +76,7 @@ export function queueContract<Place>(name: string, newPlace: () => Place, open: 
       const { queue } = await open(newPlace())
       const { runs, handler } = held()
       queue.handle('copies', handler)
-      const job = { projectId: 'p2', kind: 'copies', title: 'copy', fileId: 'f' } as const
+      const job = { projectId: 'p2', kind: 'copies', fileId: 'f' } as const
       const id = await queue.add(job)
       expect(await queue.add(job)).toBe(id)
       expect(await queue.add({ ...job, fileId: 'g' })).not.toBe(id)
@@ -96,7 +96,7 @@ export function queueContract<Place>(name: string, newPlace: () => Place, open: 
       const { queue } = await open(newPlace())
       const { runs, handler } = held()
       for (const kind of ['copies', 'sound', 'film'] as const) queue.handle(kind, handler)
-      const project = { projectId: 'p3', title: '' }
+      const project = { projectId: 'p3' }
       const copies = await queue.add({ ...project, kind: 'copies', fileId: 'a' })
       const sound = await queue.add({ ...project, kind: 'sound', fileId: 'a' })
       await until(
@@ -124,8 +124,8 @@ export function queueContract<Place>(name: string, newPlace: () => Place, open: 
       const { queue } = await open(newPlace())
       const { runs, handler } = held()
       queue.handle('pulse', handler)
-      const first = await queue.add({ projectId: 'p4', kind: 'pulse', title: '' })
-      const waiting = await queue.add({ projectId: 'p4', kind: 'pulse', title: '', payload: 2 })
+      const first = await queue.add({ projectId: 'p4', kind: 'pulse' })
+      const waiting = await queue.add({ projectId: 'p4', kind: 'pulse', payload: 2 })
       await state(queue, first, 'running')
       await queue.cancel(waiting)
       expect(await queue.get(waiting)).toMatchObject({ state: 'cancelled' })
@@ -153,7 +153,7 @@ export function queueContract<Place>(name: string, newPlace: () => Place, open: 
       const { runs, handler } = held()
       queue.handle('lineup', handler)
       for (let i = 0; i < 20; i++) {
-        const id = await queue.add({ projectId: 'p5', kind: 'lineup', title: '', payload: i })
+        const id = await queue.add({ projectId: 'p5', kind: 'lineup', payload: i })
         await queue.cancel(id)
         const job = await until(
           () => queue.get(id),
@@ -168,7 +168,7 @@ export function queueContract<Place>(name: string, newPlace: () => Place, open: 
       const { queue } = await open(newPlace())
       const { runs, handler } = held()
       queue.handle('film', handler)
-      const id = await queue.add({ projectId: 'p6', kind: 'film', title: '' })
+      const id = await queue.add({ projectId: 'p6', kind: 'film' })
       await until(
         () => runs.length,
         (n) => n === 1,
@@ -192,7 +192,7 @@ export function queueContract<Place>(name: string, newPlace: () => Place, open: 
       const before = await open(place)
       const { runs, handler } = held()
       before.queue.handle('lineup', handler)
-      const add = (payload: string) => before.queue.add({ projectId: 'p7', kind: 'lineup', title: '', payload })
+      const add = (payload: string) => before.queue.add({ projectId: 'p7', kind: 'lineup', payload })
       const done = await add('done')
       await until(
         () => runs.length,
@@ -231,7 +231,7 @@ export function queueContract<Place>(name: string, newPlace: () => Place, open: 
       const first = await open(place)
       const { handler } = held()
       for (const kind of ['lineup', 'pulse'] as const) first.queue.handle(kind, handler)
-      const id = await first.queue.add({ projectId: 'p8', kind: 'lineup', title: '' })
+      const id = await first.queue.add({ projectId: 'p8', kind: 'lineup' })
       await state(first.queue, id, 'running')
       // The process ends without a word: nothing of the first queue is stopped or closed.
       const second = await open(place)
@@ -239,7 +239,7 @@ export function queueContract<Place>(name: string, newPlace: () => Place, open: 
       for (const kind of ['lineup', 'pulse'] as const) second.queue.handle(kind, again.handler)
       await second.queue.resume()
       await state(second.queue, id, 'running')
-      const other = await second.queue.add({ projectId: 'p8', kind: 'pulse', title: '' })
+      const other = await second.queue.add({ projectId: 'p8', kind: 'pulse' })
       await new Promise((resolve) => setTimeout(resolve, 50))
       expect(await second.queue.get(other)).toMatchObject({ state: 'queued' })
       const third = await open(place)
@@ -259,7 +259,7 @@ export function queueContract<Place>(name: string, newPlace: () => Place, open: 
       for (let n = 0; n < 4; n++) {
         const { queue } = await open(place)
         queue.handle('lineup', held().handler)
-        if (n === 0) id = await queue.add({ projectId: 'p9', kind: 'lineup', title: '' })
+        if (n === 0) id = await queue.add({ projectId: 'p9', kind: 'lineup' })
         else await queue.resume()
         await state(queue, id, 'running')
         await queue.stop()
@@ -271,13 +271,13 @@ export function queueContract<Place>(name: string, newPlace: () => Place, open: 
       const { queue } = await open(newPlace())
       const { runs, handler } = held()
       queue.handle('sound', handler)
-      const { ids, writes } = queue.prepare(['f', 'g'].map((fileId) => ({ projectId: 'p11', kind: 'sound', title: '', fileId })))
+      const { ids, writes } = queue.prepare(['f', 'g'].map((fileId) => ({ projectId: 'p11', kind: 'sound', fileId })))
       expect(ids).toHaveLength(2)
       expect(writes.length).toBeGreaterThan(0)
       // Nothing is kept before somebody writes it.
       expect(await queue.list('p11')).toEqual([])
       expect(runs).toHaveLength(0)
-      const id = await queue.add({ projectId: 'p11', kind: 'sound', title: '', fileId: 'h' })
+      const id = await queue.add({ projectId: 'p11', kind: 'sound', fileId: 'h' })
       await state(queue, id, 'running')
       expect([...(await queue.latest('p11'))]).toEqual([['sound h', 'running']])
       await queue.stop()

@@ -23,7 +23,8 @@ export type JobHandler = (run: JobRun) => Promise<JobOutcome>
 export interface NewJob {
   readonly projectId: string
   readonly kind: JobKind
-  readonly title: string
+  /** What it is about, where its kind does not say all. */
+  readonly about?: string
   readonly fileId?: string
   readonly payload?: unknown
   readonly author?: string

@@ -1,7 +1,7 @@
 import { DndContext, type DragEndEvent, KeyboardSensor, PointerSensor, useSensor, useSensors } from '@dnd-kit/core'
 import { SortableContext, sortableKeyboardCoordinates, useSortable, verticalListSortingStrategy } from '@dnd-kit/sortable'
 import { CSS } from '@dnd-kit/utilities'
-import { type GatheredFile, type Job, noteText } from '@pendolo/api'
+import { type GatheredFile, type Job, jobText, noteText } from '@pendolo/api'
 import { type Angle, type Clip, nextHue, projectRate } from '@pendolo/core/project'
 import { PROJECT_RATES, parseRate, printLength, printRate, type Rate } from '@pendolo/core/time'
 import { App, Button, Checkbox, Dropdown, Form, Input, InputNumber, Popover, Select } from 'antd'
@@ -241,7 +241,7 @@ function Below({ project, failed, onBack }: { project: StageProps['project']; fa
       )}
       {failed.map((job) => (
         <p key={job.id}>
-          <span className="note">{job.title}</span> <Failed job={job} />{' '}
+          <span className="note">{jobText(job)}</span> <Failed job={job} />{' '}
           <Button size="small" onClick={() => void send('POST', `/jobs/${job.id}/retry`)}>
             Try again
           </Button>
@@ -364,7 +364,7 @@ function FileRow({
   onToggle: () => void
 }) {
   const running = jobs.find((j) => j.state === 'running')
-  const waiting = jobs.find((j) => j.state === 'queued')
+  const open = running ?? jobs.find((j) => j.state === 'queued')
   const { video } = file.facts
   return (
     <tr className={chosen ? 'file chosen' : 'file'} aria-label={file.name}>
@@ -376,8 +376,8 @@ function FileRow({
         {file.name}
         {clip.state === 'parked' && ' · parked'}
         {file.missing && ' · missing'}
-        {(running ?? waiting) && (
-          <div className="bar" role="progressbar" aria-valuenow={Math.round((running?.progress ?? 0) * 100)} aria-label={running?.title ?? waiting?.title}>
+        {open && (
+          <div className="bar" role="progressbar" aria-valuenow={Math.round((running?.progress ?? 0) * 100)} aria-label={jobText(open)}>
             <i style={{ width: `${(running?.progress ?? 0) * 100}%` }} />
           </div>
         )}

@@ -1,4 +1,4 @@
-import { detailText, type Job } from '@pendolo/api'
+import { detailText, type Job, jobText } from '@pendolo/api'
 import { App, Button, Popover, Progress } from 'antd'
 import { send } from '../data/client.ts'
 import { Own } from '../ui/own.tsx'
@@ -31,7 +31,7 @@ export function JobsChip({ jobs }: { jobs: readonly Job[] }) {
           {[...open, ...broken].slice(0, SHOWN).map((j) => (
             <div key={j.id} style={{ display: 'grid', gridTemplateColumns: '1fr 110px 88px', gap: 8, alignItems: 'center', padding: '3px 0' }}>
               <span style={{ overflow: 'hidden', textOverflow: 'ellipsis', whiteSpace: 'nowrap' }} title={detailText(j.detail)}>
-                {j.title}
+                {jobText(j)}
               </span>
               {j.state === 'running' ? (
                 <Progress percent={Math.round(j.progress * 100)} size="small" />
@@ -39,11 +39,11 @@ export function JobsChip({ jobs }: { jobs: readonly Job[] }) {
                 <span className="quiet">{j.state === 'queued' ? 'waiting' : j.state}</span>
               )}
               {j.state === 'running' || j.state === 'queued' ? (
-                <Button size="small" onClick={() => void act(j.id, 'cancel')} aria-label={`Cancel ${j.title}`}>
+                <Button size="small" onClick={() => void act(j.id, 'cancel')} aria-label={`Cancel ${jobText(j)}`}>
                   Cancel
                 </Button>
               ) : (
-                <Button size="small" onClick={() => void act(j.id, 'retry')} aria-label={`Try ${j.title} again`}>
+                <Button size="small" onClick={() => void act(j.id, 'retry')} aria-label={`Try ${jobText(j)} again`}>
                   Try again
                 </Button>
               )}

@@ -11,15 +11,13 @@ export function jobRoutes(api: Router, { store, queue, events }: Workshop): void
   api.post('/projects/:id/lineup', async (request, response) => {
     const payload = body(request, lineUpBody)
     await store.doc(request.params.id)
-    response
-      .status(202)
-      .json({ jobId: await queue.add({ projectId: request.params.id, kind: 'lineup', title: 'line up', payload, author: authorOf(request) }) })
+    response.status(202).json({ jobId: await queue.add({ projectId: request.params.id, kind: 'lineup', payload, author: authorOf(request) }) })
   })
   api.post('/projects/:id/pulse', async (request, response) => {
     const payload = body<FindBody>(request, findBody)
     await store.doc(request.params.id)
-    const title = payload.find === 'beats' ? 'find the pulse' : `find ${payload.find}`
-    response.status(202).json({ jobId: await queue.add({ projectId: request.params.id, kind: 'pulse', title, payload, author: authorOf(request) }) })
+    const job = { projectId: request.params.id, kind: 'pulse' as const, about: payload.find, payload, author: authorOf(request) }
+    response.status(202).json({ jobId: await queue.add(job) })
   })
   api.post('/projects/:id/film', async (request, response) => {
     const { parts, ...payload } = body<FilmBody>(request, filmBody)
@@ -31,8 +29,8 @@ export function jobRoutes(api: Router, { store, queue, events }: Workshop): void
     for (const film of films) layOut('check', doc, files, filmed(doc, film))
     const jobIds: string[] = []
     for (const film of films) {
-      const title = 'partId' in film && film.partId ? `film of ${partOf(doc, String(film.partId)).name}` : 'film'
-      jobIds.push(await queue.add({ projectId, kind: 'film', title, payload: film, author: authorOf(request) }))
+      const about = 'partId' in film && film.partId ? partOf(doc, String(film.partId)).name : ''
+      jobIds.push(await queue.add({ projectId, kind: 'film', about, payload: film, author: authorOf(request) }))
     }
     response.status(202).json({ jobId: jobIds[0], jobIds })
   })

@@ -21,9 +21,7 @@ export function materialRoutes(api: Router, shop: Workshop): void {
   })
   api.post('/projects/:id/find-again', async (request, response) => {
     await store.doc(request.params.id)
-    response
-      .status(202)
-      .json({ jobId: await queue.add({ projectId: request.params.id, kind: 'originals', title: 'look for originals', author: authorOf(request) }) })
+    response.status(202).json({ jobId: await queue.add({ projectId: request.params.id, kind: 'originals', author: authorOf(request) }) })
   })
   api.post('/projects/:id/upload', async (request, response) => {
     await store.doc(request.params.id)
