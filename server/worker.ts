@@ -7,7 +7,8 @@ import type { FileFacts } from '@pendolo/core/project'
 import type { PulseEstimate } from '@pendolo/core/pulse'
 import type { Config } from './config.ts'
 import { backUp } from './db/backup.ts'
-import { type FilmSize, renderFilm } from './film/render.ts'
+import type { PictureSize } from './film/decoder.ts'
+import { renderFilm } from './film/render.ts'
 import { openHeard } from './media/heard.ts'
 import { readLuma } from './media/luma.ts'
 import { hearParts, hearPulse } from './media/pulse.ts'
@@ -76,7 +77,7 @@ export interface FilmTask {
   readonly config: Config
   readonly exchange: Exchange
   readonly files: ReadonlyMap<string, ExchangeFile>
-  readonly size: FilmSize
+  readonly size: PictureSize
   readonly out: string
 }
 

@@ -17,7 +17,11 @@ const words = (over: Partial<FileFacts>) => notesFor(facts(over)).map(noteText)
 
 test('a usual file needs no words, an odd one says what is odd and what is done about it', () => {
   expect(words({})).toEqual([])
-  expect(words({ video: { ...video, variableRate: true, rate: { num: 30000, den: 1001 } } })).toEqual(['variable rate: light copy at a steady 29.97'])
+  expect(words({ video: { ...video, variableRate: true, rate: { num: 30000, den: 1001 } } })).toEqual([
+    'variable rate, about 29.97: each picture keeps its own time',
+  ])
+  expect(words({ video: { ...video, fields: 'top' } })).toEqual(['two fields a picture (interlaced): whole pictures are made of them'])
+  expect(words({ video: { ...video, wide: 'hlg' } })).toEqual(['wide range (HLG): brought into the film’s range'])
   expect(words({ audio: null })).toEqual(['no sound: light or timecode place it, or you do'])
   expect(words({ video: { ...video, width: 1440, pixelAspect: '4:3' } })).toEqual([
     'pixels 4:3: shown at 1440 × 1080',

@@ -5,7 +5,9 @@ type Of<C extends Note['code']> = Extract<Note, { code: C }>
 
 const WORDS: { readonly [C in Note['code']]: (note: Of<C>) => string } = {
   words: (n) => n.text,
-  'variable-rate': (n) => `variable rate: light copy at a steady ${printRate(n.rate)}`,
+  'variable-rate': (n) => `variable rate, about ${printRate(n.rate)}: each picture keeps its own time`,
+  fields: () => 'two fields a picture (interlaced): whole pictures are made of them',
+  'wide-range': (n) => `wide range (${n.curve === 'pq' ? 'PQ' : 'HLG'}): brought into the film’s range`,
   'no-sound': () => 'no sound: light or timecode place it, or you do',
   'other-shape': () => 'other shape: fitted, or fill it in Balance',
   silent: () => 'the sound is silence',

@@ -8,6 +8,8 @@ export interface ExchangeFile {
   readonly name: string
   readonly path: string
   readonly facts: FileFacts
+  /** Bytes, where known. */
+  readonly size?: number
 }
 
 /** A run of frames of one source on the project's frame grid. */

@@ -28,6 +28,10 @@ export interface FileFacts {
     /** Pictures that the container itself counts, where it does. */
     readonly counted?: number
     readonly pixelAspect: string
+    /** Where pictures are woven of two fields: which of them is the earlier one. */
+    readonly fields?: 'top' | 'bottom'
+    /** Curve of pictures that are brighter than a film can show (ITU-R BT.2100). */
+    readonly wide?: 'pq' | 'hlg'
   } | null
   readonly audio: {
     readonly codec: string

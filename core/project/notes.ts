@@ -6,7 +6,8 @@ export type Note =
   /** What of its facts could not be read; and what was kept before notes had codes. */
   | { readonly code: 'words'; readonly text: string }
   | { readonly code: 'variable-rate'; readonly rate: Rate }
-  | { readonly code: 'no-sound' | 'other-shape' | 'silent' }
+  | { readonly code: 'no-sound' | 'other-shape' | 'silent' | 'fields' }
+  | { readonly code: 'wide-range'; readonly curve: 'pq' | 'hlg' }
   | { readonly code: 'pixel-aspect'; readonly aspect: string; readonly width: number; readonly height: number }
   | { readonly code: 'channels'; readonly channels: number }
   | { readonly code: 'empty-channel'; readonly side: string }
@@ -21,6 +22,8 @@ const SHAPE_OFF = 0.02
 export function notesFor({ video, audio }: FileFacts): Note[] {
   const notes: Note[] = []
   if (video?.variableRate) notes.push({ code: 'variable-rate', rate: video.rate })
+  if (video?.fields) notes.push({ code: 'fields' })
+  if (video?.wide) notes.push({ code: 'wide-range', curve: video.wide })
   if (video && !audio) notes.push({ code: 'no-sound' })
   if (video && video.pixelAspect !== '1:1') notes.push({ code: 'pixel-aspect', aspect: video.pixelAspect, width: video.width, height: video.height })
   if (video && Math.abs(video.width / video.height - USUAL_SHAPE) > SHAPE_OFF) notes.push({ code: 'other-shape' })

@@ -1,4 +1,5 @@
 export { FLICKS_PER_SECOND, type Flicks, flicks, flicksToSeconds, secondsToFlicks, ZERO } from './flicks.ts'
+export { gridTolerance, pictureTime } from './pictures.ts'
 export {
   clipToMaster,
   type FrameGrid,

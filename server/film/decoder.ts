@@ -1,71 +1,67 @@
 import type { ChildProcess } from 'node:child_process'
-import path from 'node:path'
 import { createInterface } from 'node:readline'
 import type { Readable } from 'node:stream'
+import type { ExchangeFile } from '@pendolo/core/formats'
 import type { Framing } from '@pendolo/core/picture'
-import type { FileFacts } from '@pendolo/core/project'
+import { type FileFacts, frameGridOf } from '@pendolo/core/project'
+import { type Flicks, type FrameGrid, flicks, flicksToSeconds, frameStart, gridTolerance, pictureTime } from '@pendolo/core/time'
 import type { Config } from '../config.ts'
 import { decoderArguments, dropChild, inputArguments, lastWords, limitsFor, start } from '../media/ffmpeg.ts'
+import { COLOURS, type PictureSource } from '../media/pictures.ts'
 import { MediaError, wordsFor } from '../media/words.ts'
 
-/** A decoded picture with its number on the file's frame grid. */
-export interface GridFrame {
-  readonly grid: number
+/** A decoded picture and the clip time from which it is shown. */
+interface Picture {
+  readonly time: Flicks
   readonly data: Buffer
 }
 
-/** Seconds decoded before the first wanted picture, so that the one whose interval holds it is surely among them. */
-const RUN_UP_SECONDS = 0.5
+/**
+ * Seconds before the wanted picture at which decoding is tried to begin, one after the other: where the picture whose
+ * interval holds it is not among what comes (a long hold, a long group), earlier. At last the file is read from its start.
+ */
+const RUN_UPS = [0.5, 3, 12, 60]
 
-/** Pictures of an original in film size, in order, from a grid frame on. Opened early, it waits with the first picture ready. */
-export class FrameDecoder {
+/** A file that ends so much earlier than it did when it was gathered has lost its end. */
+const LOST_SECONDS = 1
+
+export interface PictureSize {
+  readonly width: number
+  readonly height: number
+}
+
+/** One run of ffmpeg over the pictures of a file, from some place on. */
+class Run {
   readonly #child: ChildProcess
   readonly #stdout: AsyncIterator<Buffer>
   readonly #frameBytes: number
-  readonly #grids: number[] = []
+  readonly #times: number[] = []
   #rest: Buffer[] = []
   #restBytes = 0
   #ended = false
   #said = ''
   #wake: (() => void) | null = null
-  readonly #name: string
+  /** Stored time of the first picture that needs no other; what comes before it may be damaged. */
+  #sound: number
 
-  constructor(config: Config, file: string, facts: FileFacts, fromGrid: number, size: { width: number; height: number }, framing: Framing) {
-    const video = facts.video
-    if (!video) throw new MediaError('this file has no picture')
-    this.#name = path.basename(file)
-    this.#frameBytes = (size.width * size.height * 3) / 2
-    const rate = video.rate.num / video.rate.den
-    const from = Math.max(0, video.startSeconds + fromGrid / rate - RUN_UP_SECONDS)
-    const square = `scale=w='trunc(iw*sar/2)*2':h='trunc(ih/2)*2',setsar=1`
-    const fitted =
-      framing === 'fill'
-        ? `scale=${size.width}:${size.height}:force_original_aspect_ratio=increase:flags=bicubic:out_color_matrix=bt709:out_range=tv,crop=${size.width}:${size.height}`
-        : `scale=${size.width}:${size.height}:force_original_aspect_ratio=decrease:force_divisible_by=2:flags=bicubic:out_color_matrix=bt709:out_range=tv,pad=${size.width}:${size.height}:(ow-iw)/2:(oh-ih)/2`
-    const filter = `showinfo=checksum=0,${square},${fitted},format=yuv420p`
-    const seek = from > 0 ? ['-ss', from.toFixed(6)] : []
+  /**
+   * @param from stored time, s, from which pictures are handed on
+   * @param seeks whether reading begins there, not at the file's start
+   */
+  constructor(config: Config, { path: file, facts }: ExchangeFile, from: number, seeks: boolean, filter: string, frameBytes: number) {
+    this.#frameBytes = frameBytes
+    this.#sound = seeks ? Number.POSITIVE_INFINITY : Number.NEGATIVE_INFINITY
+    // Everything from the group's first picture on is decoded; which it is tells the first showinfo, what is handed on the second.
+    const chosen = `showinfo=checksum=0,select='not(lt(t,${from.toFixed(7)}))',showinfo=checksum=0`
+    const seek = seeks ? ['-noaccurate_seek', '-seek_timestamp', '1', '-ss', from.toFixed(6)] : []
     this.#child = start(
       config,
       [
-        '-v',
-        'info',
-        '-nostats',
-        '-hide_banner',
-        '-nostdin',
-        '-copyts',
+        ...['-v', 'info', '-nostats', '-hide_banner', '-nostdin', '-copyts'],
         ...seek,
         ...decoderArguments(facts),
         ...inputArguments(file),
-        '-map',
-        '0:v:0',
-        '-an',
-        '-vf',
-        filter,
-        '-fps_mode',
-        'passthrough',
-        '-f',
-        'rawvideo',
-        'pipe:1',
+        ...['-map', '0:V:0', '-an', '-vf', `${chosen},${filter}`, '-fps_mode', 'passthrough', '-f', 'rawvideo', 'pipe:1'],
       ],
       ['ignore', 'pipe', 'pipe'],
       // It waits while others are read, so its time is the film's.
@@ -77,19 +73,28 @@ export class FrameDecoder {
     this.#child.on('error', () => this.#finish())
     this.#child.on('close', () => this.#finish())
     this.#stdout = (this.#child.stdout as Readable)[Symbol.asyncIterator]()
-    let base = 1 / 90000
-    createInterface({ input: this.#child.stderr as Readable }).on('line', (line) => {
-      const config = /config in time_base: (\d+)\/(\d+)/.exec(line)
-      if (config) base = Number(config[1]) / Number(config[2])
-      const picture = /Parsed_showinfo.*\bn: *\d+ pts: *(-?\d+|NOPTS)/.exec(line)
-      if (picture) {
-        const seconds = picture[1] === 'NOPTS' ? Number.NaN : Number(picture[1]) * base
-        const place = (seconds - video.startSeconds) * rate
-        // As the light copies are made: steady rates to the nearest, variable ones to the next grid frame.
-        this.#grids.push(video.variableRate ? Math.ceil(place - 1e-4) : Math.round(place))
-        this.#wake?.()
-      } else if (!line.includes('Parsed_showinfo')) this.#said = `${this.#said}${line}\n`.slice(-2000)
-    })
+    createInterface({ input: this.#child.stderr as Readable }).on('line', (line) => this.#hear(line))
+  }
+
+  #base = 1 / 90000
+
+  #hear(line: string): void {
+    const told = /Parsed_showinfo_(\d+) /.exec(line)
+    if (!told) {
+      this.#said = `${this.#said}${line}\n`.slice(-2000)
+      return
+    }
+    const base = /config in time_base: (\d+)\/(\d+)/.exec(line)
+    if (base) this.#base = Number(base[1]) / Number(base[2])
+    const picture = /\bn: *\d+ pts: *(-?\d+|NOPTS) .*iskey:(\d)/.exec(line)
+    if (!picture) return
+    const seconds = picture[1] === 'NOPTS' ? Number.NaN : Number(picture[1]) * this.#base
+    if (told[1] === '0') {
+      if (picture[2] === '1' && this.#sound === Number.POSITIVE_INFINITY) this.#sound = seconds
+      return
+    }
+    this.#times.push(seconds)
+    this.#wake?.()
   }
 
   #finish(): void {
@@ -97,8 +102,19 @@ export class FrameDecoder {
     this.#wake?.()
   }
 
-  /** The next picture, or null at the end of the file. @throws MediaError when nothing at all could be decoded */
-  async next(): Promise<GridFrame | null> {
+  /** The next picture that is whole, with its stored time; null at the end. @throws MediaError when it cannot be read */
+  async next(name: string): Promise<{ seconds: number; data: Buffer } | null> {
+    for (;;) {
+      const data = await this.#bytes()
+      if (!data) return null
+      while (this.#times.length === 0 && !this.#ended) await new Promise<void>((resolve) => (this.#wake = resolve))
+      const seconds = this.#times.shift()
+      if (seconds === undefined) throw new MediaError(`${name} ${wordsFor(this.#said)}`, lastWords(this.#said))
+      if (!(seconds < this.#sound - 1e-9)) return { seconds, data }
+    }
+  }
+
+  async #bytes(): Promise<Buffer | null> {
     while (this.#restBytes < this.#frameBytes) {
       const { value, done } = await this.#stdout.next()
       if (done) return null
@@ -106,21 +122,125 @@ export class FrameDecoder {
       this.#restBytes += value.length
     }
     const all = this.#rest.length === 1 ? this.#rest[0] : Buffer.concat(this.#rest)
-    const data = all.subarray(0, this.#frameBytes)
     this.#rest = all.length > this.#frameBytes ? [all.subarray(this.#frameBytes)] : []
     this.#restBytes = all.length - this.#frameBytes
-    while (this.#grids.length === 0 && !this.#ended) await new Promise<void>((resolve) => (this.#wake = resolve))
-    const grid = this.#grids.shift()
-    if (grid === undefined) throw new MediaError(`${this.#name} ${wordsFor(this.#said)}`, lastWords(this.#said))
-    return { grid, data }
+    return all.subarray(0, this.#frameBytes)
   }
 
   get said(): string {
     return lastWords(this.#said)
   }
 
-  /** May be called twice. */
   close(): void {
     dropChild(this.#child)
+  }
+}
+
+function sized(size: PictureSize, framing: Framing): string {
+  const square = `scale=w='trunc(iw*sar/2)*2':h='trunc(ih/2)*2',setsar=1`
+  const shape = framing === 'fill' ? 'increase' : 'decrease:force_divisible_by=2'
+  const rest = framing === 'fill' ? `crop=${size.width}:${size.height}` : `pad=${size.width}:${size.height}:(ow-iw)/2:(oh-ih)/2`
+  return `${square},scale=${size.width}:${size.height}:force_original_aspect_ratio=${shape}:flags=bicubic:${COLOURS},${rest},format=yuv420p`
+}
+
+/**
+ * Pictures of an original in film size. Each is shown from its own time until that of the next. Opened early, it waits
+ * with the first picture ready.
+ */
+export class PictureDecoder {
+  readonly #config: Config
+  readonly #file: ExchangeFile
+  readonly #source: PictureSource
+  readonly #filter: string
+  readonly #frameBytes: number
+  readonly #grid: FrameGrid
+  readonly #tolerance: number
+  readonly #begun: Promise<void>
+  #run: Run | null = null
+  #closed = false
+  #current: Picture | null = null
+  #next: Picture | null = null
+
+  /**
+   * @param from clip time that will be asked for first
+   * @throws MediaError when the file has no picture
+   */
+  constructor(config: Config, file: ExchangeFile, source: PictureSource, from: Flicks, size: PictureSize, framing: Framing) {
+    const grid = frameGridOf(file.facts)
+    if (!grid) throw new MediaError(`${file.name} has no picture`)
+    this.#config = config
+    this.#file = file
+    this.#source = source
+    this.#grid = grid
+    this.#tolerance = gridTolerance(grid, source.tick.num / source.tick.den, (file.facts.video as NonNullable<FileFacts['video']>).variableRate)
+    this.#filter = `${source.chain}${sized(size, framing)}`
+    this.#frameBytes = (size.width * size.height * 3) / 2
+    this.#begun = this.#begin(from)
+    // Whoever asks for a picture is told.
+    this.#begun.catch(() => undefined)
+  }
+
+  async #begin(from: Flicks): Promise<void> {
+    const { zero } = this.#source
+    const first = zero + flicksToSeconds(this.#grid.start)
+    for (const runUp of [...RUN_UPS, Number.POSITIVE_INFINITY]) {
+      const at = zero + flicksToSeconds(from) - runUp
+      const seeks = at > first
+      const run = new Run(this.#config, this.#file, seeks ? at : -1e9, seeks, this.#filter, this.#frameBytes)
+      this.#run = run
+      if (this.#closed) return run.close()
+      this.#next = await this.#read()
+      if (this.#closed || !seeks || (this.#next && this.#next.time <= from)) return
+      run.close()
+    }
+  }
+
+  async #read(): Promise<Picture | null> {
+    const got = (await this.#run?.next(this.#file.name)) ?? null
+    if (!got) return null
+    // A picture without a time of its own follows the one before.
+    const time = Number.isNaN(got.seconds)
+      ? flicks((this.#next?.time ?? this.#grid.start) + frameStart(this.#next ? 1 : 0, this.#grid.rate))
+      : pictureTime(got.seconds - this.#source.zero, this.#grid, this.#tolerance)
+    return { time, data: got.data }
+  }
+
+  /**
+   * The picture shown at a clip time, which must not be earlier than the one asked for before; before the first picture,
+   * that one.
+   * @throws MediaError when nothing can be decoded, or the file has lost its end
+   */
+  async shownAt(time: Flicks): Promise<Buffer> {
+    await this.#begun
+    while (this.#next && this.#next.time <= time) {
+      this.#current = this.#next
+      this.#next = await this.#read()
+    }
+    const shown = this.#current ?? this.#next
+    const { name } = this.#file
+    if (!shown) throw new MediaError(`${name} gives no picture ${this.#when(time)}; it may be damaged. Copy it from the card again`, this.#run?.said ?? null)
+    if (!this.#next) this.#complete(shown.time, time)
+    return shown.data
+  }
+
+  /** Once there are no more pictures: whether these were all. */
+  #complete(last: Flicks, time: Flicks): void {
+    const promised = this.#grid.start + frameStart(this.#grid.count - 1, this.#grid.rate)
+    const lost = flicksToSeconds(flicks(Math.min(time, promised) - last))
+    if (lost > LOST_SECONDS)
+      throw new MediaError(
+        `${this.#file.name} gives no picture ${this.#when(last)} and later, where it had some when it was gathered; it was cut off or is damaged. Copy it from the card again`,
+        this.#run?.said ?? null,
+      )
+  }
+
+  #when(time: Flicks): string {
+    return `at ${flicksToSeconds(time).toFixed(1)} s`
+  }
+
+  /** May be called twice. */
+  close(): void {
+    this.#closed = true
+    this.#run?.close()
   }
 }

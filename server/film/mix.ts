@@ -8,20 +8,25 @@ import { clipToMaster, FLICKS_PER_SECOND, flicks, frameStart, piecesOf, secondsT
 import type { Config } from '../config.ts'
 import { Cancelled, dropChild, inputArguments, lastWords, limitsFor, start } from '../media/ffmpeg.ts'
 import { present } from '../media/originals.ts'
-import { folded, soundClock } from '../media/sound-clock.ts'
+import { canSeek, forHearing, soundClock } from '../media/sound-clock.ts'
 import { MediaError, wordsFor } from '../media/words.ts'
 
 export const FILM_SOUND_RATE = 48000
 /** Frames mixed at once: one second. */
 const BLOCK = FILM_SOUND_RATE
+/** A decoder that begins in the middle needs so much before it gives what it would have given anyway. */
+const WARM_SECONDS = 2
+/** Where so many frames would be read for nothing, reading begins anew. */
+const FAR = 20 * FILM_SOUND_RATE
 /** Input kept around a block for interpolation, frames. */
 const MARGIN = 64
 
 /** Sound of one original on the master's clock, read in blocks: forwards in one go, backwards by beginning anew. */
 class PlacedSound {
-  #child: ReturnType<typeof start>
-  #chunks: AsyncIterator<Buffer>
-  readonly #open: () => ReturnType<typeof start>
+  #child: ReturnType<typeof start> | null = null
+  #chunks: AsyncIterator<Buffer> | null = null
+  readonly #open: (seconds: number) => ReturnType<typeof start>
+  readonly #seeks: boolean
   readonly #placement: Placement
   /** Level over master time; empty where it is the same throughout. */
   readonly #levels: readonly LevelPoint[]
@@ -49,14 +54,14 @@ class PlacedSound {
     }))
     this.#pieces = pieces.map((p, i) => ({ ...p, ends: Math.min(p.ends, pieces[i + 1]?.begins ?? p.ends) }))
     this.#back = Math.ceil(Math.max(0, ...(placement.jumps ?? []).map((j) => -frames(j.by))))
-    const { before, filter } = soundClock(file.facts)
-    const channels = file.facts.audio?.channels ?? 1
-    const graph = channels > 2 ? `${folded(channels, 'stereo')},${filter}` : `${filter},aformat=channel_layouts=stereo`
-    const args = ['-v', 'error', '-nostdin', ...before, ...inputArguments(file.path), '-map', '0:a:0', '-af', graph]
-    this.#open = () => {
+    const output = ['-ar', String(FILM_SOUND_RATE), '-ac', '2', '-f', 'f32le', 'pipe:1']
+    this.#seeks = canSeek(file.facts)
+    this.#open = (seconds) => {
+      const { before, filter } = soundClock(file.facts, seconds)
+      const graph = `${forHearing(file.facts)}${filter}`
       const child = start(
         config,
-        [...args, '-ar', String(FILM_SOUND_RATE), '-ac', '2', '-f', 'f32le', 'pipe:1'],
+        ['-v', 'error', '-nostdin', ...before, ...inputArguments(file.path), '-map', '0:a:0', '-af', graph, ...output],
         ['ignore', 'pipe', 'pipe'],
         limitsFor(file.facts),
         (words) => {
@@ -76,17 +81,16 @@ class PlacedSound {
       })
       return child
     }
-    this.#child = this.#open()
-    this.#chunks = (this.#child.stdout as Readable)[Symbol.asyncIterator]()
   }
 
-  /** Reads from the beginning again. */
-  #again(): void {
-    dropChild(this.#child)
-    this.#child = this.#open()
+  /** Begins to read, a little before a clip frame where the file lets it, else from its beginning. */
+  #begin(frame: number): void {
+    if (this.#child) dropChild(this.#child)
+    const seconds = this.#seeks ? Math.max(0, Math.floor(frame / FILM_SOUND_RATE) - WARM_SECONDS) : 0
+    this.#child = this.#open(seconds)
     this.#chunks = (this.#child.stdout as Readable)[Symbol.asyncIterator]()
     this.#held = new Float32Array(0)
-    this.#heldFrom = 0
+    this.#heldFrom = seconds * FILM_SOUND_RATE
     this.#odd = Buffer.alloc(0)
     this.#ended = false
   }
@@ -133,12 +137,17 @@ class PlacedSound {
   }
 
   async #hold(first: number, last: number): Promise<void> {
-    // What lies before the held frames has been let go; a programme may go back all the same.
-    if (Math.max(0, first) < this.#heldFrom) this.#again()
-    const pieces: Float32Array[] = [this.#held]
+    const from = Math.max(0, first)
     let have = this.#heldFrom + this.#held.length / 2
+    // What lies before the held frames has been let go, and a programme may go back all the same; far ahead it is quicker to begin anew.
+    if (!this.#chunks || from < this.#heldFrom || (this.#seeks && !this.#ended && from - have > FAR)) {
+      this.#begin(from)
+      have = this.#heldFrom
+    }
+    const pieces: Float32Array[] = [this.#held]
+    let [start, length] = [this.#heldFrom, this.#held.length]
     while (have < last && !this.#ended) {
-      const { value, done } = await this.#chunks.next()
+      const { value, done } = await (this.#chunks as AsyncIterator<Buffer>).next()
       if (done) {
         this.#ended = true
         if (this.#failure) throw this.#failure
@@ -149,21 +158,28 @@ class PlacedSound {
       this.#odd = bytes.subarray(whole)
       const samples = new Float32Array(Uint8Array.from(bytes.subarray(0, whole)).buffer)
       pieces.push(samples)
+      length += samples.length
       have += samples.length / 2
+      // What nobody asked for is let go as it comes.
+      while (pieces.length > 1 && start + pieces[0].length / 2 <= from) {
+        const gone = (pieces.shift() as Float32Array).length
+        start += gone / 2
+        length -= gone
+      }
     }
-    const all = new Float32Array(pieces.reduce((s, p) => s + p.length, 0))
+    const all = new Float32Array(length)
     let at = 0
     for (const piece of pieces) {
       all.set(piece, at)
       at += piece.length
     }
-    const drop = Math.max(0, Math.min(all.length / 2, first - this.#heldFrom))
+    const drop = Math.max(0, Math.min(all.length / 2, from - start))
     this.#held = all.subarray(drop * 2)
-    this.#heldFrom += drop
+    this.#heldFrom = start + drop
   }
 
   close(): void {
-    dropChild(this.#child)
+    if (this.#child) dropChild(this.#child)
   }
 }
 

@@ -2,22 +2,17 @@ import { once } from 'node:events'
 import { rm } from 'node:fs/promises'
 import type { Writable } from 'node:stream'
 import type { Detail } from '@pendolo/api'
-import type { Exchange, ExchangeFile, Segment } from '@pendolo/core/formats'
-import { frameGridOf } from '@pendolo/core/project'
-import { frameShownAt, frameStart } from '@pendolo/core/time'
+import type { Exchange, ExchangeFile } from '@pendolo/core/formats'
 import type { Config } from '../config.ts'
 import { completeFiles } from '../media/artefacts.ts'
 import { Cancelled, endChild, type Limits, lastWords, start } from '../media/ffmpeg.ts'
 import { present } from '../media/originals.ts'
+import { COLOUR_TAGS } from '../media/pictures.ts'
 import { MediaError, wordsFor } from '../media/words.ts'
 import { cardFrame } from './card.ts'
-import { FrameDecoder, type GridFrame } from './decoder.ts'
+import type { PictureSize } from './decoder.ts'
 import { FILM_SOUND_RATE, mixSound } from './mix.ts'
-
-export interface FilmSize {
-  readonly width: number
-  readonly height: number
-}
+import { clipTimeAt, FilmSources } from './sources.ts'
 
 /**
  * Renders the cut from the originals, one output frame at a time: each shows the source frame that the rule of
@@ -29,7 +24,7 @@ export async function renderFilm(
   config: Config,
   exchange: Exchange,
   files: ReadonlyMap<string, ExchangeFile>,
-  size: FilmSize,
+  size: PictureSize,
   out: string,
   report: (share: number, detail: Detail) => void,
   signal: AbortSignal,
@@ -56,7 +51,7 @@ const ENCODER_LIMITS: Limits = { seconds: Number.MAX_SAFE_INTEGER, memoryBytes: 
 async function renderPictures(
   config: Config,
   exchange: Exchange,
-  size: FilmSize,
+  size: PictureSize,
   sound: string,
   out: string,
   report: (share: number, detail: Detail) => void,
@@ -98,14 +93,7 @@ async function renderPictures(
     '18',
     '-pix_fmt',
     'yuv420p',
-    '-color_primaries',
-    'bt709',
-    '-color_trc',
-    'bt709',
-    '-colorspace',
-    'bt709',
-    '-color_range',
-    'tv',
+    ...COLOUR_TAGS,
     '-c:a',
     'aac',
     '-b:a',
@@ -145,21 +133,16 @@ async function renderPictures(
       report((written / total) * 0.98, { code: 'rendering', leftSeconds: left, speed: speed / (rate.num / rate.den) })
     }
   }
-  const decoders: FrameDecoder[] = []
+  const sources = new FilmSources(config, exchange, size)
   try {
     const black = blackFrame(size)
-    let waiting: FrameDecoder | null = open(config, exchange, exchange.cut[0], size)
     for (const [i, segment] of exchange.cut.entries()) {
-      const decoder = waiting
-      if (decoder) decoders.push(decoder)
-      // The next source is opened while this one is read, so that a cut costs no waiting.
-      waiting = open(config, exchange, exchange.cut[i + 1], size)
-      if (waiting) decoders.push(waiting)
+      const decoder = await sources.take(i)
       if (!decoder) {
         const frame = segment.text ? await cardFrame(segment.text, size) : black
         for (let k = 0; k < segment.frames; k++) await write(frame)
-      } else await writeSegment(exchange, segment, decoder, write)
-      decoder?.close()
+      } else for (let k = 0; k < segment.frames; k++) await write(await decoder.shownAt(clipTimeAt(exchange, segment, k)))
+      sources.leave(i)
     }
     sink.end()
     const code = await closed
@@ -168,40 +151,13 @@ async function renderPictures(
     report(1, { code: 'done' })
   } finally {
     signal.removeEventListener('abort', stop)
-    for (const decoder of decoders) decoder.close()
+    sources.close()
     endChild(encoder)
     await closed
   }
 }
 
-function open(config: Config, exchange: Exchange, segment: Segment | undefined, size: FilmSize): FrameDecoder | null {
-  if (!segment?.source) return null
-  const { file, firstFrame, clipId } = segment.source
-  const angleId = exchange.doc.clips[clipId].angleId
-  const framing = exchange.doc.angles.find((a) => a.id === angleId)?.framing ?? 'fit'
-  return new FrameDecoder(config, file.path, file.facts, firstFrame, size, framing)
-}
-
-async function writeSegment(exchange: Exchange, segment: Segment, decoder: FrameDecoder, write: (frame: Buffer) => Promise<void>): Promise<void> {
-  const source = segment.source as NonNullable<Segment['source']>
-  const placement = exchange.doc.placements[source.clipId]
-  const grid = frameGridOf(source.file.facts)
-  if (!grid) throw new MediaError(`${source.file.name} has no picture`)
-  let current: GridFrame | null = null
-  let next = await decoder.next()
-  if (!next)
-    throw new MediaError(`${source.file.name} gives no picture at frame ${source.firstFrame}; it may be damaged. Copy it from the card again`, decoder.said)
-  for (let k = 0; k < segment.frames; k++) {
-    const wanted = frameShownAt(frameStart((segment.masterFrame as number) + k, exchange.rate), placement, grid) ?? grid.count - 1
-    while (next && next.grid <= wanted) {
-      current = next
-      next = await decoder.next()
-    }
-    await write(((current ?? next) as GridFrame).data)
-  }
-}
-
-function blackFrame(size: FilmSize): Buffer {
+function blackFrame(size: PictureSize): Buffer {
   const luma = size.width * size.height
   const frame = Buffer.alloc((luma * 3) / 2, 128)
   frame.fill(16, 0, luma)

@@ -40,5 +40,5 @@ export async function joinedOf({ config }: Workshop, doc: ProjectDoc, files: rea
 
 /** Files of a project as exchange formats and the film want them. */
 export function exchangeFiles(rows: readonly FileRow[]): Map<string, ExchangeFile> {
-  return new Map(rows.map((r) => [r.id, { id: r.id, name: r.name, path: r.path, facts: r.facts }]))
+  return new Map(rows.map((r) => [r.id, { id: r.id, name: r.name, path: r.path, facts: r.facts, size: r.size }]))
 }

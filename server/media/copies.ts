@@ -3,6 +3,7 @@ import type { FileFacts } from '@pendolo/core/project'
 import type { Config } from '../config.ts'
 import { artefactPath, completeFiles, hasArtefact } from './artefacts.ts'
 import { decoderArguments, inputArguments, limitsFor, PROBE_LIMITS, progressSeconds, run } from './ffmpeg.ts'
+import { COLOUR_TAGS, COLOURS, copyClock, gridReach, pictureSource, timesFilter } from './pictures.ts'
 import { MediaError } from './words.ts'
 
 /** Sizes of the light copies: one for a tile of the wall, one for the programme. */
@@ -11,22 +12,12 @@ const SHARP = { width: 960, height: 540, crf: 24 }
 /** Pictures between two that stand alone: short, so that a jump decodes little. */
 const GROUP = 12
 
-/**
- * Filter that brings a video stream on its frame grid: frame n of the grid is frame n of the copy. For a steady rate
- * each source frame is one grid frame (nearest, since containers round times); for a variable one, a grid frame
- * shows the source frame whose interval holds its start.
- */
-export function gridFilter(video: NonNullable<FileFacts['video']>): string {
-  const rate = `${video.rate.num}/${video.rate.den}`
-  return `setpts=PTS-STARTPTS,fps=fps=${rate}:round=${video.variableRate ? 'up' : 'near'}:start_time=0`
-}
-
 function scaled(size: { width: number; height: number }, name: string): string {
   // Never larger than the source, whole picture, square pixels, even sizes for 4:2:0.
-  return `[${name}]scale=w='min(${size.width},iw*sar)':h='min(${size.height},ih)':force_original_aspect_ratio=decrease:force_divisible_by=2:flags=fast_bilinear,setsar=1,format=yuv420p[${name}o]`
+  return `[${name}]scale=w='min(${size.width},iw*sar)':h='min(${size.height},ih)':force_original_aspect_ratio=decrease:force_divisible_by=2:flags=fast_bilinear:${COLOURS},setsar=1,format=yuv420p[${name}o]`
 }
 
-function encode(name: string, crf: number, file: string): string[] {
+function encode(name: string, crf: number, clock: number, file: string): string[] {
   return [
     '-map',
     `[${name}o]`,
@@ -47,10 +38,14 @@ function encode(name: string, crf: number, file: string): string[] {
     '0',
     '-threads',
     '2',
-    '-video_track_timescale',
-    '90000',
+    ...COLOUR_TAGS,
+    // Every picture at its own time: nothing is repeated in a hold, nothing of a burst is lost.
     '-fps_mode',
-    'passthrough',
+    'vfr',
+    '-enc_time_base',
+    `1/${clock}`,
+    '-video_track_timescale',
+    String(clock),
     '-map_metadata',
     '-1',
     '-movflags',
@@ -62,8 +57,9 @@ function encode(name: string, crf: number, file: string): string[] {
 }
 
 /**
- * Makes both light copies of a file's pictures in one decoding pass.
- * @returns the exact number of frames on the grid
+ * Makes both light copies of a file's pictures in one decoding pass. Each picture of the file is one of the copy and
+ * has its own time there, counted from the first one.
+ * @returns how many frames of the file's grid its pictures reach
  */
 export async function makeLightCopies(
   config: Config,
@@ -77,14 +73,16 @@ export async function makeLightCopies(
   if (!video) return null
   const finals = [artefactPath(config, key, 'tile'), artefactPath(config, key, 'sharp')]
   if (hasArtefact(config, key, 'tile') && hasArtefact(config, key, 'sharp')) {
-    const counts = await Promise.all(finals.map((copy) => countFrames(config, copy).catch(() => null)))
+    const reach = await Promise.all(finals.map((copy) => reachOf(config, copy, video).catch(() => null)))
     // A copy that a failing disk damaged has no index: both are made again.
-    if (counts[0] !== null && counts[1] === counts[0]) return counts[0]
+    if (reach[0] !== null && reach[1] === reach[0]) return reach[0]
   }
   const stretched = stretchedPictures(facts)
   if (stretched) throw new MediaError(`${path.basename(file)} ${stretched}`)
+  const source = await pictureSource(config, file)
+  const clock = copyClock(video, source.tick)
   await completeFiles(finals, async ([tile, sharp]) => {
-    const graph = `[0:v:0]${gridFilter(video)},split=2[t][s];${scaled(TILE, 't')};${scaled(SHARP, 's')}`
+    const graph = `[0:V:0]${timesFilter(video, source)}${source.chain}split=2[t][s];${scaled(TILE, 't')};${scaled(SHARP, 's')}`
     const args = [
       '-v',
       'error',
@@ -92,12 +90,13 @@ export async function makeLightCopies(
       '-nostdin',
       '-progress',
       'pipe:2',
+      '-copyts',
       ...decoderArguments(facts),
       ...inputArguments(file),
       '-filter_complex',
       graph,
-      ...encode('t', TILE.crf, tile),
-      ...encode('s', SHARP.crf, sharp),
+      ...encode('t', TILE.crf, clock, tile),
+      ...encode('s', SHARP.crf, clock, sharp),
     ]
     await run(config.ffmpeg, args, {
       signal,
@@ -109,7 +108,7 @@ export async function makeLightCopies(
       },
     })
   })
-  return countFrames(config, finals[0])
+  return reachOf(config, finals[0], video)
 }
 
 /** A steady copy may need so many pictures for each one of the source, and this many in any case. */
@@ -124,9 +123,12 @@ export function stretchedPictures({ video, durationSeconds }: FileFacts): string
   return `holds ${video.counted} pictures but says it lasts ${Math.round(durationSeconds / 3600)} hours: its times are damaged. Copy it from the card again, or write its pictures into a new file and gather that`
 }
 
-async function countFrames(config: Config, copy: string): Promise<number | null> {
-  const args = ['-v', 'error', '-select_streams', 'v:0', '-show_entries', 'stream=nb_frames', '-of', 'csv=p=0', ...inputArguments(copy)]
-  const out = await run(config.ffprobe, args, { limits: PROBE_LIMITS, about: path.basename(copy) })
-  const frames = Number.parseInt(out, 10)
-  return frames > 0 ? frames : null
+/** The last picture's time in a copy, told as the number of grid frames that end with it. */
+async function reachOf(config: Config, copy: string, video: NonNullable<FileFacts['video']>): Promise<number | null> {
+  const args = ['-v', 'error', '-select_streams', 'v:0', '-read_intervals', '999999%', '-show_entries', 'packet=pts_time', '-of', 'csv=p=0']
+  const out = await run(config.ffprobe, [...args, ...inputArguments(copy)], { limits: PROBE_LIMITS, about: path.basename(copy) })
+  return gridReach(
+    out.split('\n').map((line) => Number.parseFloat(line)),
+    video.rate,
+  )
 }

@@ -4,8 +4,8 @@ import { LIGHT_CELLS, type LightTrack } from '@pendolo/core/lineup'
 import type { FileFacts } from '@pendolo/core/project'
 import type { Config } from '../config.ts'
 import { artefactPath, completeFiles, hasArtefact } from './artefacts.ts'
-import { gridFilter } from './copies.ts'
 import { decoderArguments, inputArguments, limitsFor, run } from './ffmpeg.ts'
+import { gridFilter, pictureSource, timesFilter } from './pictures.ts'
 
 const SIDE = Math.sqrt(LIGHT_CELLS)
 
@@ -19,11 +19,12 @@ export async function makeLuma(config: Config, file: string, key: string, facts:
   const out = artefactPath(config, key, 'luma')
   if (hasArtefact(config, key, 'luma')) return out
   const copied = hasArtefact(config, key, 'tile')
-  // In the light copy frame n of the grid is frame n already.
-  const grid = copied ? '' : `${gridFilter(video)},`
+  // In the light copy every picture has its time already.
+  const original = copied ? null : await pictureSource(config, file)
+  const times = original ? `${timesFilter(video, original)}${original.chain}` : ''
   const source = copied ? artefactPath(config, key, 'tile') : file
   await completeFiles([out], async ([part]) => {
-    const filter = `${grid}scale=${SIDE}:${SIDE}:flags=area,format=gray`
+    const filter = `${times}${gridFilter(video)}scale=${SIDE}:${SIDE}:flags=area,format=gray`
     await run(
       config.ffmpeg,
       [
@@ -31,10 +32,11 @@ export async function makeLuma(config: Config, file: string, key: string, facts:
         'error',
         '-y',
         '-nostdin',
+        '-copyts',
         ...decoderArguments(facts),
         ...inputArguments(source),
         '-map',
-        '0:v:0',
+        '0:V:0',
         '-vf',
         filter,
         '-fps_mode',

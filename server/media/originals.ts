@@ -5,17 +5,24 @@ import type { Config } from '../config.ts'
 import { MediaError } from './words.ts'
 
 /**
- * Makes sure that an original is still what was gathered: a plain file in the folders that may be read. What was
- * swapped for a link that leads elsewhere, or for a pipe, is not opened.
+ * Makes sure that an original is still what was gathered: a plain file of the same length in the folders that
+ * may be read. What was swapped for a link that leads elsewhere, or for a pipe, is not opened.
  * @throws MediaError when it is not
  */
-export async function present(config: Config, file: { readonly path: string }): Promise<void> {
+export async function present(config: Config, file: { readonly path: string; readonly size?: number }): Promise<void> {
   if (!existsSync(file.path)) throw new MediaError(`${file.path} is missing; find it again in Gather, then try again`)
   const real = await realpath(file.path).catch(() => file.path)
   if (real !== file.path && !(await inside(config.roots, real)))
     throw new MediaError(`${file.path} is now a link to a place outside the folders that may be read; put the recording itself back`)
-  if (!statSync(real).isFile()) throw new MediaError(`${file.path} is no plain file any more; put the recording itself back`)
+  const now = statSync(real)
+  if (!now.isFile()) throw new MediaError(`${file.path} is no plain file any more; put the recording itself back`)
+  if (file.size && now.size !== file.size)
+    throw new MediaError(
+      `${file.path} has changed since it was gathered: it was ${bytesText(file.size)} long and is ${bytesText(now.size)}. Copy it from the card again, or gather the changed one under another name`,
+    )
 }
+
+const bytesText = (bytes: number): string => `${bytes.toLocaleString('en')} bytes`
 
 /** Whether a real path lies in one of the folders, whose own links are followed. */
 export async function inside(folders: readonly string[], real: string): Promise<boolean> {

@@ -2,14 +2,13 @@ import { stat } from 'node:fs/promises'
 import { type FileFacts, factsProblem, rateFits } from '@pendolo/core/project'
 import { parseRate, type Rate } from '@pendolo/core/time'
 import type { Config } from '../config.ts'
-import { inputArguments, PROBE_LIMITS, run } from './ffmpeg.ts'
+import { inputArguments, type Limits, PROBE_LIMITS, run } from './ffmpeg.ts'
+import { clockZero, FIRST_PICTURE, type Fields, fieldsAreOpen, fieldsOf, gridReach, isClocked, type PictureTags, wideRangeOf } from './pictures.ts'
 import { MediaError } from './words.ts'
 
-interface ProbeStream {
+interface ProbeStream extends PictureTags {
   codec_type?: string
   codec_name?: string
-  width?: number
-  height?: number
   sample_aspect_ratio?: string
   r_frame_rate?: string
   avg_frame_rate?: string
@@ -29,17 +28,6 @@ interface ProbeOutput {
   format?: { format_name?: string; start_time?: string; duration?: string; tags?: Record<string, string> }
 }
 
-/** Containers with a clock of their own, whose zero counts even when the streams start later. */
-const CLOCKED = /^(mov|matroska|webm)/
-
-/**
- * Time by which stream times of a file are moved so that 0 is its presentation zero: for containers with a clock of
- * their own nothing, for streams without one (MP3 with encoder delay, transport streams) their first instant.
- */
-export function clockZero(formatName: string, startTime: number): number {
-  return CLOCKED.test(formatName) ? 0 : startTime
-}
-
 /** @throws MediaError when the file is no picture or sound that can be read */
 export async function probe(config: Config, file: string): Promise<FileFacts> {
   const seen = await stat(file)
@@ -55,10 +43,64 @@ export async function probe(config: Config, file: string): Promise<FileFacts> {
       .join('; ')
     throw new MediaError('what is in this file is no picture or sound that can be read. If it plays elsewhere, copy it from the card again', reason)
   })
-  const facts = factsFrom(JSON.parse(text) as ProbeOutput)
+  const out = JSON.parse(text) as ProbeOutput
+  const video = pictureStream(out)
+  const open = video && !factsProblem(factsFrom(out, null, null))
+  const facts = factsFrom(out, await lastTimes(config, file, out), open ? await fieldsIn(config, file, video) : null)
   const problem = factsProblem(facts) ?? emptyTimes(facts, seen.size)
   if (problem) throw new MediaError(`this file ${problem}`)
   return facts
+}
+
+/** Streams without any container: how long they are is guessed from their beginning. */
+const RAW: ReadonlySet<string> = new Set(['aac', 'ac3', 'eac3'])
+
+/** The end of a file is read for the time of its last picture; one that cannot be read from its end is told by its header. */
+const END_LIMITS: Limits = { ...PROBE_LIMITS, seconds: 10 }
+
+/** So much of the end holds a whole group of pictures, s. */
+const LAST_SECONDS = 12
+
+interface Packet {
+  pts_time?: string
+  duration_time?: string
+  flags?: string
+}
+
+/** Presentation times of the last packets of a stream, and when the last of them ends; null where they cannot be read. */
+async function lastTimes(config: Config, file: string, out: ProbeOutput): Promise<{ times: number[]; end: number } | null> {
+  const stream = pictureStream(out) ? 'V:0' : 'a:0'
+  const look = async (from: string, entries: string) => {
+    const args = ['-v', 'error', '-select_streams', stream, '-read_intervals', `${from}%`, '-show_entries', entries, '-of', 'json', ...inputArguments(file)]
+    return JSON.parse(await run(config.ffprobe, args, { limits: END_LIMITS, about: 'this file' })) as {
+      packets?: Packet[]
+      frames?: { best_effort_timestamp_time?: string }[]
+    }
+  }
+  try {
+    const { packets = [] } = await look('999999', 'packet=pts_time,duration_time,flags')
+    // What an edit list cuts off is marked as discarded.
+    const shown = packets.filter((p) => !p.flags?.includes('D'))
+    let times = shown.map((p) => number(p.pts_time) ?? Number.NaN)
+    const end = Math.max(...shown.map((p) => (number(p.pts_time) ?? Number.NEGATIVE_INFINITY) + (number(p.duration_time) ?? 0)))
+    // In a program stream several pictures share one time; decoded, each has its own.
+    if (times.some(Number.isNaN)) {
+      const from = Math.max(0, (number(out.format?.start_time) ?? 0) + (number(out.format?.duration) ?? 0) - LAST_SECONDS)
+      const { frames = [] } = await look(String(from), 'frame=best_effort_timestamp_time')
+      times = frames.map((f) => number(f.best_effort_timestamp_time) ?? Number.NaN)
+    }
+    return { times, end }
+  } catch {
+    return null
+  }
+}
+
+/** Whether a file's pictures are woven of fields. */
+async function fieldsIn(config: Config, file: string, tags: PictureTags): Promise<Fields | null> {
+  if (!fieldsAreOpen(tags)) return null
+  const args = ['-v', 'error', '-select_streams', 'V:0', '-of', 'json', ...FIRST_PICTURE, ...inputArguments(file)]
+  const out = await run(config.ffprobe, args, { limits: END_LIMITS, about: 'this file' }).catch(() => '{}')
+  return fieldsOf(tags, (JSON.parse(out) as { frames?: object[] }).frames?.[0])
 }
 
 /** Even silence and black take more than so many bytes a second; a gap in the times of a few seconds' recording does not. */
@@ -71,24 +113,26 @@ function emptyTimes({ durationSeconds, video }: FileFacts, size: number): string
   return `says it lasts ${Math.round(durationSeconds / 3600)} hours but holds only ${Math.round(size / 1000)} kB: its times are damaged. Copy it from the card again`
 }
 
-function factsFrom(out: ProbeOutput): FileFacts {
+const pictureStream = (out: ProbeOutput): ProbeStream | undefined => out.streams?.find((s) => s.codec_type === 'video' && !s.disposition?.attached_pic)
+
+function factsFrom(out: ProbeOutput, last: { times: number[]; end: number } | null, fields: Fields | null): FileFacts {
   const format = out.format ?? {}
   const streams = out.streams ?? []
   const zero = clockZero(format.format_name ?? '', number(format.start_time) ?? 0)
-  const video = streams.find((s) => s.codec_type === 'video' && !s.disposition?.attached_pic)
+  const video = pictureStream(out)
   const sounds = streams.filter((s) => s.codec_type === 'audio')
   const [sound] = sounds
   if (!video && !sound) throw new MediaError('there is neither picture nor sound in this file')
   const duration = number(format.duration) ?? Math.max(0, ...streams.map((s) => number(s.duration) ?? 0))
   // What a container says of its length counts from its own zero; where its streams tell their ends, those count.
   const ends = [video, ...sounds].flatMap((s) => (s && number(s.duration) !== null ? [(number(s.start_time) ?? 0) + Number(s.duration)] : []))
-  const clocked = CLOCKED.test(format.format_name ?? '')
+  const clocked = isClocked(format.format_name ?? '')
   const tags = { ...format.tags }
   for (const s of streams) for (const [key, value] of Object.entries(s.tags ?? {})) tags[key] ??= value
   return {
-    durationSeconds: clocked && ends.length > 0 ? Math.max(...ends) : duration,
+    durationSeconds: clocked && ends.length > 0 ? Math.max(...ends) : RAW.has(format.format_name ?? '') && last && last.end > 0 ? last.end : duration,
     container: (format.format_name ?? '').split(',')[0],
-    video: video ? videoFacts(video, zero, duration) : null,
+    video: video ? videoFacts(video, zero, duration, last?.times ?? [], fields) : null,
     audio: sound
       ? {
           codec: sound.codec_name ?? 'unknown',
@@ -120,27 +164,39 @@ function number(text: string | undefined): number | null {
   return Number.isFinite(value) ? value : null
 }
 
-function videoFacts(s: ProbeStream, zero: number, formatDuration: number): NonNullable<FileFacts['video']> {
+function videoFacts(s: ProbeStream, zero: number, formatDuration: number, last: readonly number[], fields: Fields | null): NonNullable<FileFacts['video']> {
   const real = usableRate(s.r_frame_rate)
   const average = usableRate(s.avg_frame_rate)
   const rate = average && real && Math.abs(value(average) / value(real) - 1) < 0.001 ? real : (snapped(average) ?? real ?? { num: 25, den: 1 })
-  const variableRate = !!(average && real) && Math.abs(value(average) / value(real) - 1) > 0.005
+  // The smallest step between pictures is no rate at all where they come as they like.
+  const variableRate = !!average && (real ? Math.abs(value(average) / value(real) - 1) > 0.005 : !!s.r_frame_rate && s.r_frame_rate !== '0/0')
   const [sx, sy] = (s.sample_aspect_ratio ?? '1:1').split(':').map(Number)
-  const wide = sx > 0 && sy > 0 ? sx / sy : 1
+  const stretch = sx > 0 && sy > 0 ? sx / sy : 1
   const turned = Math.abs(s.side_data_list?.find((d) => d.rotation !== undefined)?.rotation ?? 0) % 180 === 90
-  const width = Math.round((s.width ?? 0) * wide)
+  const width = Math.round((s.width ?? 0) * stretch)
   const height = s.height ?? 0
   const seconds = number(s.duration) ?? formatDuration
   const counted = number(s.nb_frames)
+  const start = number(s.start_time) ?? 0
+  // A decoded picture without a time follows the one before it.
+  let before = Number.NaN
+  const times = last.map((t) => (before = Number.isNaN(t) ? before + 1 / value(rate) : t))
+  const reached = gridReach(
+    times.map((t) => t - start),
+    rate,
+  )
+  const wide = wideRangeOf(s)
   return {
     codec: s.codec_name ?? 'unknown',
     width: turned ? height : width,
     height: turned ? width : height,
     rate,
     variableRate,
-    startSeconds: (number(s.start_time) ?? 0) - zero,
-    frames: counted && counted > 0 && !variableRate ? counted : Math.max(1, Math.round(seconds * value(rate))),
+    startSeconds: start - zero,
+    frames: reached ?? (counted && counted > 0 && !variableRate ? counted : Math.max(1, Math.round(seconds * value(rate)))),
     ...(counted && counted > 0 && { counted }),
+    ...(fields && { fields }),
+    ...(wide && { wide }),
     pixelAspect: s.sample_aspect_ratio && s.sample_aspect_ratio !== 'N/A' && s.sample_aspect_ratio !== '0:1' ? s.sample_aspect_ratio : '1:1',
   }
 }

@@ -8,7 +8,7 @@ import type { Config } from '../config.ts'
 import { artefactPath, completeFiles } from './artefacts.ts'
 import { inputArguments, limitsFor, progressSeconds, run } from './ffmpeg.ts'
 import { hearTimecode } from './ltc.ts'
-import { allChannels, folded, LAYOUTS, soundClock } from './sound-clock.ts'
+import { allChannels, folded, forHearing, LAYOUTS, soundClock } from './sound-clock.ts'
 
 /** Points of the waveform overview: a hundred a second. */
 const PEAK_STEP = ANALYSIS_RATE / 100
@@ -117,14 +117,28 @@ async function decode(
 ): Promise<void> {
   const channels = facts.audio?.channels ?? 1
   const { before, filter } = soundClock(facts)
-  // More than two channels are heard together as one until each has a strip of its own.
-  const fold = channels > 2 ? `${folded(channels, 'mono')},` : ''
+  // More than two channels are heard together until each has a strip of its own.
+  const fold = channels > 2 ? forHearing(facts) : ''
   // Of more channels than are looked at one by one, several share a place.
   const few = channels > MOST_CHANNELS ? `${folded(channels, MOST_CHANNELS)},` : ''
   const placing = streamsSideBySide(facts, filter, `${sound ? '[y]' : '[0:a:0]'}${few}${filter},`)
   const graph = sound ? `[0:a:0]asplit=2[x][y];[x]${fold}${filter}[a];${placing}` : placing
-  const two = channels === 2 ? 2 : 1
-  const copy = ['-map', '[a]', '-ar', '48000', '-ac', String(two), '-sample_fmt', 's16', '-c:a', 'flac', '-compression_level', '3', '-strict', '-2']
+  const copy = [
+    '-map',
+    '[a]',
+    '-ar',
+    '48000',
+    '-ac',
+    String(Math.min(2, channels)),
+    '-sample_fmt',
+    's16',
+    '-c:a',
+    'flac',
+    '-compression_level',
+    '3',
+    '-strict',
+    '-2',
+  ]
   const args = [
     '-v',
     'error',

@@ -9,16 +9,17 @@ let mockPainted: number[] = []
 jest.mock('./stream.ts', () => ({
   FrameStream: class {
     #copy: { ready: Set<number>; changed: () => void; closed: boolean }
-    constructor(url: string, _rate: number, _count: number, changed: () => void) {
+    constructor(url: string, changed: () => void) {
       this.#copy = { ready: copies.get(url)?.ready ?? new Set(), changed, closed: false }
       copies.set(url, this.#copy)
     }
-    #sample = (frame: number) => (this.#copy.ready.has(frame) ? { displayWidth: 16, displayHeight: 9, draw: () => mockPainted.push(frame), frame } : null)
-    playing = (frame: number) => this.#sample(frame)
-    still = (frame: number) => this.#sample(frame)
-    nearest = (frame: number) => {
-      const before = [...this.#copy.ready].filter((f) => f <= frame).sort((a, b) => b - a)[0]
-      return before === undefined ? null : { frame: before, sample: this.#sample(before) }
+    #sample = (frame: number) =>
+      this.#copy.ready.has(frame) ? { displayWidth: 16, displayHeight: 9, timestamp: frame / 25, draw: () => mockPainted.push(frame) } : null
+    playing = (time: number) => this.#sample(Math.floor(time * 25 + 1e-6))
+    still = (time: number) => this.#sample(Math.floor(time * 25 + 1e-6))
+    nearest = (time: number) => {
+      const before = [...this.#copy.ready].filter((f) => f <= time * 25 + 1e-6).sort((a, b) => b - a)[0]
+      return before === undefined ? null : this.#sample(before)
     }
     close = () => {
       this.#copy.closed = true

@@ -2,7 +2,7 @@ import latinMore from '@fontsource-variable/instrument-sans/files/instrument-san
 import latin from '@fontsource-variable/instrument-sans/files/instrument-sans-latin-wght-normal.woff2?url'
 import { FilmResolver } from '@pendolo/core/film'
 import { CARD_FONTS, drawCard, framedRect } from '@pendolo/core/picture'
-import { FLICKS_PER_SECOND, type Flicks, flicks, frameShownAt, rateToNumber, ZERO } from '@pendolo/core/time'
+import { FLICKS_PER_SECOND, type Flicks, flicks, flicksToSeconds, frameAt, frameShownAt, masterToClip, ZERO } from '@pendolo/core/time'
 import type { VideoSample } from 'mediabunny'
 import { FrameStream } from './stream.ts'
 import type { ClockMap, FromWorker, PictureHealth, PictureModel, PlayClip, TileSource, ToWorker } from './types.ts'
@@ -12,8 +12,9 @@ interface Tile {
   source: TileSource
   readonly canvas: OffscreenCanvas
   readonly ctx: OffscreenCanvasRenderingContext2D
-  /** Frame counted as due last, so that each counts once. */
+  /** Frame counted as due last, so that each counts once, and the one that was drawn in time last. */
   dueKey: string
+  metKey: string
   drawnKey: string
 }
 
@@ -70,10 +71,7 @@ function streamOf(clip: PlayClip, sharp: boolean): FrameStream | null {
   if (!url) return null
   let entry = streams.get(url)
   if (!entry) {
-    entry = {
-      stream: new FrameStream(url, rateToNumber(clip.grid.rate), clip.grid.count, redraw),
-      used: 0,
-    }
+    entry = { stream: new FrameStream(url, redraw), used: 0 }
     streams.set(url, entry)
   }
   entry.used = performance.now()
@@ -142,30 +140,28 @@ function draw(tile: Tile, key: string, now: Instant): void {
   }
   const playing = clock.playing
   const isProgramme = tile.source.kind !== 'angle'
+  const seconds = flicksToSeconds(flicks(masterToClip(at, clip.map) - clip.grid.start))
   let sample: VideoSample | null = null
-  let got: number | null = frame
   const light = streamOf(clip, false)
+  let exact = true
   if (playing) {
-    sample = light?.playing(frame, clock.speed) ?? null
+    sample = light?.playing(seconds, clock.speed) ?? null
     if (wantedKey !== tile.dueKey) {
-      // Each picture that becomes due counts once; whether it was late is known when the next one is due.
+      // Each frame that becomes due counts once; whether it was late is known when the next one is due.
       if (tile.dueKey !== 'none' && tile.source.kind === 'angle') {
         due++
-        if (tile.drawnKey !== tile.dueKey) late++
+        if (tile.metKey !== tile.dueKey) late++
       }
       tile.dueKey = wantedKey
     }
-    if (!sample) {
-      const near = light?.nearest(frame)
-      sample = near?.sample ?? null
-      got = near?.frame ?? null
-    }
+    exact = sample !== null
+    sample ??= light?.nearest(seconds) ?? null
   } else {
     // Standing, the programme is shown from the sharper copy; the tile's picture serves until it is there.
-    sample = (isProgramme ? streamOf(clip, true)?.still(frame) : null) ?? light?.still(frame) ?? null
+    sample = (isProgramme ? streamOf(clip, true)?.still(seconds) : null) ?? light?.still(seconds) ?? null
     if (!sample) return
   }
-  const drawKey = sample && got !== null ? `${clip.clipId}:${got}` : 'wait'
+  const drawKey = sample ? `${clip.clipId}:${sample.timestamp}` : 'wait'
   // Painting is the dearest thing here and a pressed key waits for it: what stands on the canvas already is not painted again.
   if (sample && (drawKey !== tile.drawnKey || (isProgramme && !playing))) {
     paint(tile, sample, clip.angleId)
@@ -175,7 +171,9 @@ function draw(tile: Tile, key: string, now: Instant): void {
     blank(tile)
     tile.drawnKey = 'wait'
   }
-  shown[key] = { clipId: clip.clipId, frame: sample ? got : null, wanted: frame }
+  if (sample && exact) tile.metKey = wantedKey
+  const got = sample && (exact ? frame : frameAt(flicks(Math.round(sample.timestamp * FLICKS_PER_SECOND)), clip.grid.rate))
+  shown[key] = { clipId: clip.clipId, frame: got, wanted: frame }
 }
 
 function noteProgramme(now: Instant): void {
@@ -261,7 +259,7 @@ self.addEventListener('message', (event: MessageEvent<ToWorker>) => {
       break
     case 'tile': {
       const ctx = message.canvas.getContext('2d', { alpha: false })
-      if (ctx) tiles.set(message.key, { source: message.source, canvas: message.canvas, ctx, dueKey: 'none', drawnKey: '' })
+      if (ctx) tiles.set(message.key, { source: message.source, canvas: message.canvas, ctx, dueKey: 'none', metKey: '', drawnKey: '' })
       break
     }
     case 'size': {

@@ -49,6 +49,9 @@ class SoundLane {
     this.#sound = sound
     this.#gain = context.createGain()
     this.#pan = context.createStereoPanner()
+    // A mono sound keeps its level on both sides, as in the film.
+    this.#pan.channelCount = 2
+    this.#pan.channelCountMode = 'explicit'
     this.#meter = context.createAnalyser()
     this.#gain.connect(this.#meter)
     this.#gain.connect(this.#pan).connect(out)

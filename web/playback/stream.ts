@@ -2,18 +2,27 @@ import { ALL_FORMATS, Input, type InputVideoTrack, UrlSource, type VideoSample, 
 
 /** Pictures decoded ahead of the clock. */
 const AHEAD = 8
-/** A jump of more than this many frames is a seek, not a delay. */
-const SEEK_FRAMES = 20
+/** A jump of more than this is a seek, not a delay; s of the clip. */
+const SEEK_SECONDS = 0.8
+/** Less than an instant of the edit's time: a picture whose time has come by the same sum of fractions has come. */
+const SAME = 1e-9
 
-/** Decoded pictures of one light copy around the clock; asked for a frame number, it answers with what it has. */
+/** A decoded picture and the times of its copy between which it is shown, half-open, s. */
+interface Held {
+  readonly from: number
+  readonly to: number
+  readonly sample: VideoSample
+}
+
+/** Decoded pictures of one light copy around the clock; asked for a time of it, it answers with what it has. */
 export class FrameStream {
-  readonly #rate: number
-  readonly #count: number
   readonly #sink: Promise<VideoSampleSink | null>
   #input: Input | null = null
-  #held: { frame: number; sample: VideoSample }[] = []
+  #held: Held[] = []
   #run = 0
   #pumpAt = -1
+  /** Whether the pump has come to the last picture. */
+  #pumped = false
   #room: (() => void) | null = null
   #stillBusy = false
   #stillWanted: number | null = null
@@ -21,12 +30,9 @@ export class FrameStream {
   readonly #changed: () => void
 
   /**
-   * @param rate frames a second of the copy, frame n starts at n / rate
    * @param changed called when a picture asked for while standing has arrived
    */
-  constructor(url: string, rate: number, count: number, changed: () => void) {
-    this.#rate = rate
-    this.#count = count
+  constructor(url: string, changed: () => void) {
     this.#changed = changed
     this.#sink = this.#open(url)
   }
@@ -41,31 +47,29 @@ export class FrameStream {
     }
   }
 
-  /** The picture of a frame while playing: it, or null when it is not decoded yet. Decoding runs ahead from here. */
-  playing(frame: number, speed: number): VideoSample | null {
-    const first = this.#held[0]?.frame
-    const far = this.#pumpAt < 0 || frame < (first ?? this.#pumpAt) - 1 || frame > this.#pumpAt + SEEK_FRAMES * Math.max(1, speed)
-    if (far) this.#startPump(frame)
+  /** The picture shown at a time while playing: it, or null when it is not decoded yet. Decoding runs ahead from here. */
+  playing(time: number, speed: number): VideoSample | null {
+    const first = this.#held[0]?.from
+    const far = this.#pumpAt < 0 || time < (first ?? this.#pumpAt) - SAME || (!this.#pumped && time > this.#pumpAt + SEEK_SECONDS * Math.max(1, speed))
+    if (far) this.#startPump(time)
     // Passed pictures make room.
-    while (this.#held.length > 1 && this.#held[1].frame <= frame) this.#held.shift()?.sample.close()
+    while (this.#held.length > 1 && this.#held[1].from <= time + SAME) this.#held.shift()?.sample.close()
     if (this.#held.length <= AHEAD) this.#room?.()
     const head = this.#held[0]
-    return head && head.frame === frame ? head.sample : null
+    return head && shows(head, time) ? head.sample : null
   }
 
-  /** The newest picture not after a frame, when the exact one is late. */
-  nearest(frame: number): { frame: number; sample: VideoSample } | null {
-    let found: { frame: number; sample: VideoSample } | null = null
-    for (const held of this.#held) if (held.frame <= frame) found = held
-    return found
+  /** The newest picture not after a time, when the exact one is late. */
+  nearest(time: number): VideoSample | null {
+    return this.#held.findLast((held) => held.from <= time + SAME)?.sample ?? null
   }
 
   /** The exact picture while standing; null until it is there, then `changed` is called. */
-  still(frame: number): VideoSample | null {
-    const held = this.#held.find((h) => h.frame === frame)
+  still(time: number): VideoSample | null {
+    const held = this.#held.find((h) => shows(h, time))
     if (held) return held.sample
     this.#stopPump()
-    this.#stillWanted = frame
+    this.#stillWanted = time
     if (!this.#stillBusy) void this.#fetchStill()
     return null
   }
@@ -75,18 +79,18 @@ export class FrameStream {
     try {
       const sink = await this.#sink
       while (sink && this.#stillWanted !== null && !this.#closed) {
-        const frame = this.#stillWanted
+        const time = this.#stillWanted
         const run = this.#run
-        // Half a frame in: no rounding of container times can lead to the neighbour.
-        const sample = await sink.getSample((frame + 0.5) / this.#rate)
+        const sample = await sink.getSample(time + SAME)
         if (!sample) break
         if (this.#closed || run !== this.#run) {
           sample.close()
           continue
         }
         this.#clear()
-        this.#held = [{ frame, sample }]
-        if (this.#stillWanted === frame) this.#stillWanted = null
+        // The last picture of a copy stays.
+        this.#held = [{ ...shownOf(sample), to: Math.max(shownOf(sample).to, time + 2 * SAME) }]
+        if (this.#stillWanted === time) this.#stillWanted = null
         this.#changed()
       }
     } catch {
@@ -96,10 +100,11 @@ export class FrameStream {
     }
   }
 
-  #startPump(frame: number): void {
+  #startPump(time: number): void {
     this.#stopPump()
-    this.#pumpAt = frame
-    void this.#pump(frame, this.#run)
+    this.#pumpAt = time
+    this.#pumped = false
+    void this.#pump(time, this.#run)
   }
 
   #stopPump(): void {
@@ -111,17 +116,16 @@ export class FrameStream {
 
   async #pump(from: number, run: number): Promise<void> {
     const sink = await this.#sink
-    if (!sink || run !== this.#run || from >= this.#count) return
+    if (!sink || run !== this.#run) return
     this.#clear()
     try {
-      for await (const sample of sink.samples(Math.max(0, (from + 0.5) / this.#rate))) {
+      for await (const sample of sink.samples(Math.max(0, from + SAME))) {
         if (run !== this.#run || this.#closed) {
           sample.close()
           return
         }
-        const frame = Math.round(sample.timestamp * this.#rate)
-        this.#held.push({ frame, sample })
-        this.#pumpAt = frame
+        this.#held.push(shownOf(sample))
+        this.#pumpAt = sample.timestamp
         while (this.#held.length > AHEAD && run === this.#run) {
           await new Promise<void>((resolve) => {
             this.#room = resolve
@@ -130,6 +134,9 @@ export class FrameStream {
         }
         if (run !== this.#run) return
       }
+      this.#pumped = true
+      const last = this.#held.pop()
+      if (last) this.#held.push({ ...last, to: Number.POSITIVE_INFINITY })
     } catch {
       // A copy that breaks off shows its last picture; the tile counts as late.
     }
@@ -149,3 +156,6 @@ export class FrameStream {
     this.#input?.dispose()
   }
 }
+
+const shownOf = (sample: VideoSample): Held => ({ from: sample.timestamp, to: sample.timestamp + sample.duration, sample })
+const shows = ({ from, to }: Held, time: number): boolean => from <= time + SAME && time + SAME < to

@@ -1,0 +1,105 @@
+import type { Exchange, Segment } from '@pendolo/core/formats'
+import { type Flicks, frameStart, masterToClip } from '@pendolo/core/time'
+import type { Config } from '../config.ts'
+import { type PictureSource, pictureSource } from '../media/pictures.ts'
+import { PictureDecoder, type PictureSize } from './decoder.ts'
+
+type Source = NonNullable<Segment['source']>
+
+/** A source that is wanted again within so many seconds of its own time goes on being read: that costs less than to begin anew. */
+const KEPT_FLICKS = 2 * frameStart(1, { num: 1, den: 1 })
+/** Sources that are open at once, at most. */
+const MOST_OPEN = 12
+
+/** Clip time that is seen at the start of a frame of a stretch. */
+export function clipTimeAt({ doc, rate }: Exchange, { masterFrame, source }: Segment, frame: number): Flicks {
+  return masterToClip(frameStart((masterFrame as number) + frame, rate), doc.placements[(source as Source).clipId])
+}
+
+/** The originals that a film is made of, opened a stretch ahead, and kept open where they come again soon. */
+export class FilmSources {
+  readonly #config: Config
+  readonly #exchange: Exchange
+  readonly #size: PictureSize
+  /** By the stretch that uses it next. */
+  readonly #open = new Map<number, Promise<PictureDecoder>>()
+  readonly #all = new Set<PictureDecoder>()
+  readonly #looked = new Map<string, Promise<PictureSource>>()
+  #closed = false
+
+  constructor(config: Config, exchange: Exchange, size: PictureSize) {
+    this.#config = config
+    this.#exchange = exchange
+    this.#size = size
+  }
+
+  /** What shows a stretch; the stretch that follows is got ready meanwhile. @returns null where nothing of an original is seen */
+  async take(index: number): Promise<PictureDecoder | null> {
+    this.#ready(index)
+    this.#ready(index + 1)
+    return (await this.#open.get(index)) ?? null
+  }
+
+  /** A stretch is over: its source is kept for the stretch that goes on with it, or closed. */
+  leave(index: number): void {
+    const held = this.#open.get(index)
+    if (!held) return
+    this.#open.delete(index)
+    const next = this.#nextUse(index)
+    if (next !== null && !this.#open.has(next) && this.#open.size < MOST_OPEN) this.#open.set(next, held)
+    else void this.#let(held)
+  }
+
+  async #let(held: Promise<PictureDecoder>): Promise<void> {
+    const decoder = await held.catch(() => null)
+    if (!decoder) return
+    this.#all.delete(decoder)
+    decoder.close()
+  }
+
+  /** The stretch that shows the same clip soon after this one ended; null where there is none. */
+  #nextUse(index: number): number | null {
+    const { cut } = this.#exchange
+    const { source, frames } = cut[index]
+    if (!source) return null
+    const end = clipTimeAt(this.#exchange, cut[index], frames - 1)
+    let waits = 0
+    for (let i = index + 1; i < cut.length && waits <= KEPT_FLICKS; i++) {
+      if (cut[i].source?.clipId === source.clipId) {
+        const gap = clipTimeAt(this.#exchange, cut[i], 0) - end
+        return gap > 0 && gap <= KEPT_FLICKS ? i : null
+      }
+      waits += frameStart(cut[i].frames, this.#exchange.rate)
+    }
+    return null
+  }
+
+  #ready(index: number): void {
+    const segment = this.#exchange.cut[index]
+    if (!segment?.source || this.#open.has(index)) return
+    const opening = this.#begin(segment, segment.source)
+    // Whoever takes it is told.
+    opening.catch(() => undefined)
+    this.#open.set(index, opening)
+  }
+
+  async #begin(segment: Segment, { file, clipId }: Source): Promise<PictureDecoder> {
+    const { doc } = this.#exchange
+    let looked = this.#looked.get(file.path)
+    if (!looked) {
+      looked = pictureSource(this.#config, file.path)
+      this.#looked.set(file.path, looked)
+    }
+    const framing = doc.angles.find((a) => a.id === doc.clips[clipId].angleId)?.framing ?? 'fit'
+    const decoder = new PictureDecoder(this.#config, file, await looked, clipTimeAt(this.#exchange, segment, 0), this.#size, framing)
+    this.#all.add(decoder)
+    if (this.#closed) decoder.close()
+    return decoder
+  }
+
+  /** May be called twice. */
+  close(): void {
+    this.#closed = true
+    for (const decoder of this.#all) decoder.close()
+  }
+}
