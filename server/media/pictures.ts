@@ -25,15 +25,14 @@ const WOVEN: Readonly<Record<string, Fields>> = { tt: 'top', tb: 'top', bb: 'bot
 
 export const wideRangeOf = ({ color_transfer }: PictureTags): WideRange | null => WIDE[color_transfer ?? ''] ?? null
 
-/** @param frame what its first picture says, where the stream itself does not tell */
-export function fieldsOf({ field_order }: PictureTags, frame?: { interlaced_frame?: number; top_field_first?: number }): Fields | null {
-  if (field_order === 'progressive') return null
-  if (frame) return frame.interlaced_frame ? (frame.top_field_first ? 'top' : 'bottom') : null
-  return WOVEN[field_order ?? ''] ?? null
+/** @param frame what its first picture says, which counts where the stream itself does not tell */
+export function fieldsOf(tags: PictureTags, frame?: { interlaced_frame?: number; top_field_first?: number }): Fields | null {
+  if (!fieldsAreOpen(tags)) return WOVEN[tags.field_order ?? ''] ?? null
+  return frame?.interlaced_frame ? (frame.top_field_first ? 'top' : 'bottom') : null
 }
 
 /** Whether the fields of a stream can only be told from its pictures. */
-export const fieldsAreOpen = ({ field_order }: PictureTags): boolean => field_order !== 'progressive'
+export const fieldsAreOpen = ({ field_order = 'unknown' }: PictureTags): boolean => field_order !== 'progressive' && !WOVEN[field_order]
 
 /** How a file's pictures are to be read: copies, light and film go by the same. */
 export interface PictureSource {

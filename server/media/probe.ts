@@ -58,7 +58,9 @@ const RAW: ReadonlySet<string> = new Set(['aac', 'ac3', 'eac3'])
 /** The end of a file is read for the time of its last picture; one that cannot be read from its end is told by its header. */
 const END_LIMITS: Limits = { ...PROBE_LIMITS, seconds: 10 }
 
-/** So much of the end holds a whole group of pictures, s. */
+/** Containers with an index are read from their last key picture on, to which this leads. */
+const PAST_THE_END = '999999'
+/** Of others, so much of the end holds a whole group of pictures, s. */
 const LAST_SECONDS = 12
 
 interface Packet {
@@ -78,15 +80,17 @@ async function lastTimes(config: Config, file: string, out: ProbeOutput): Promis
     }
   }
   try {
-    const { packets = [] } = await look('999999', 'packet=pts_time,duration_time,flags')
+    const name = out.format?.format_name ?? ''
+    const ends = (number(out.format?.start_time) ?? 0) + (number(out.format?.duration) ?? 0)
+    const from = isClocked(name) || RAW.has(name) ? PAST_THE_END : String(Math.max(0, ends - LAST_SECONDS))
+    const { packets = [] } = await look(from, 'packet=pts_time,duration_time,flags')
     // What an edit list cuts off is marked as discarded.
     const shown = packets.filter((p) => !p.flags?.includes('D'))
     let times = shown.map((p) => number(p.pts_time) ?? Number.NaN)
     const end = Math.max(...shown.map((p) => (number(p.pts_time) ?? Number.NEGATIVE_INFINITY) + (number(p.duration_time) ?? 0)))
     // In a program stream several pictures share one time; decoded, each has its own.
     if (times.some(Number.isNaN)) {
-      const from = Math.max(0, (number(out.format?.start_time) ?? 0) + (number(out.format?.duration) ?? 0) - LAST_SECONDS)
-      const { frames = [] } = await look(String(from), 'frame=best_effort_timestamp_time')
+      const { frames = [] } = await look(from, 'frame=best_effort_timestamp_time')
       times = frames.map((f) => number(f.best_effort_timestamp_time) ?? Number.NaN)
     }
     return { times, end }
@@ -97,7 +101,7 @@ async function lastTimes(config: Config, file: string, out: ProbeOutput): Promis
 
 /** Whether a file's pictures are woven of fields. */
 async function fieldsIn(config: Config, file: string, tags: PictureTags): Promise<Fields | null> {
-  if (!fieldsAreOpen(tags)) return null
+  if (!fieldsAreOpen(tags)) return fieldsOf(tags)
   const args = ['-v', 'error', '-select_streams', 'V:0', '-of', 'json', ...FIRST_PICTURE, ...inputArguments(file)]
   const out = await run(config.ffprobe, args, { limits: END_LIMITS, about: 'this file' }).catch(() => '{}')
   return fieldsOf(tags, (JSON.parse(out) as { frames?: object[] }).frames?.[0])
