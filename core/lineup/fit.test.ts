@@ -34,6 +34,15 @@ describe('the line through the windows', () => {
     expect(Math.abs((fit?.drift ?? 1) * 1e6)).toBeLessThan(30)
   })
 
+  test('clocks that agree within what sound can tell have the very same rate, a small drift over a long time is one', () => {
+    const noise = (i: number) => 0.006 * ([3, -7, 1, 8, -2, -9, 5, 0, -4, 6, -1, 2][i % 12] / 9)
+    const same = Array.from({ length: 12 }, (_, i) => window(i * 5, 20 + noise(i)))
+    expect(fitLine(same)?.drift).toBe(0)
+    expect(fitLine(same)?.offsetSeconds).toBeCloseTo(0.02, 5)
+    const long = Array.from({ length: 40 }, (_, i) => window(i * 45, 20 + noise(i) + 0.0015 * i * 45))
+    expect((fitLine(long)?.drift ?? 0) * 1e6).toBeCloseTo(1.5, 1)
+  })
+
   test('drift beyond what clocks do is not believed', () => {
     const fit = fitLine([window(0, 0), window(10, 10), window(20, 20), window(30, 30)])
     expect(fit?.agrees.filter(Boolean).length).toBe(1)

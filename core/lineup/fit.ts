@@ -8,6 +8,11 @@ const MAX_DRIFT = 250e-6
 const DRIFT_SPREAD = 50e-6
 const LAG_SPREAD = 0.0001
 
+/** What is told of a drift by windows that agree better than sound can be read, s. */
+const LEAST_SCATTER = 3e-6
+/** A drift of fewer standard deviations is none: clocks that agree have rate 1, exactly. */
+const SIGNIFICANT = 3
+
 export interface LineFit {
   /** Correction of the start at clip time 0, s. */
   readonly offsetSeconds: number
@@ -22,7 +27,7 @@ export interface LineFit {
 /**
  * Line through window lags that most of them, weighted by strength, agree with: all pairs are tried, then the
  * agreeing windows are fitted by least squares with a prior on drift (random sample consensus done exhaustively;
- * Fischler & Bolles 1981).
+ * Fischler & Bolles 1981). A drift that is not told from none by these windows is 0.
  * @returns null when there is no window
  */
 export function fitLine(windows: readonly WindowMeasure[], tolerance = AGREE_SECONDS): LineFit | null {
@@ -67,6 +72,11 @@ export function fitLine(windows: readonly WindowMeasure[], tolerance = AGREE_SEC
       tl += k * (w.clipSeconds - meanT) * (w.lagSeconds - meanL)
     }
     drift = tl / (tt + 1 / DRIFT_SPREAD ** 2)
+    const scatter = Math.sqrt(
+      inside.reduce((s, w) => s + weight(w) * perUnit * (w.lagSeconds - meanL - drift * (w.clipSeconds - meanT)) ** 2, 0) / Math.max(1, inside.length - 2),
+    )
+    const spread = inside.length > 2 ? Math.max(LEAST_SCATTER, Math.min(LAG_SPREAD, scatter)) : LAG_SPREAD
+    if (Math.abs(drift) < SIGNIFICANT * spread * Math.sqrt(1 / (tt * LAG_SPREAD ** 2))) drift = 0
     offset = meanL - drift * meanT
   }
   const inside = windows.filter((_, i) => agrees[i])
