@@ -1,5 +1,5 @@
 import { spawnSync } from 'node:child_process'
-import { existsSync, readFileSync } from 'node:fs'
+import { existsSync, readdirSync, readFileSync } from 'node:fs'
 import path from 'node:path'
 import { gunzipSync } from 'node:zlib'
 import { expect, test } from '@playwright/test'
@@ -141,6 +141,26 @@ test('what is wrong is said in plain words with an exit code', () => {
     expect(pendolo(command, '--help')).toMatchObject({ status: 0, stdout: expect.stringContaining('Usage') })
 })
 
+test('a film that cannot be made as asked is refused before anything is written', () => {
+  const base = scratch('cli')
+  const asked = (...options: string[]) => pendolo('film', 'Nobody', '--home', base, ...options)
+  for (const [options, words] of [
+    [['--out', path.join(base, 'not/there/x.mp4')], /there is no folder .*not\/there/],
+    [['--out', base], /a film is an \.mp4 file/],
+    [['--out', path.join(base, 'x.mov')], /a film is an \.mp4 file/],
+    [['--out', path.join(base, 'x.mp4'), '--rate', 'abc'], /one of these rates: 23\.976, 24, 25, 29\.97/],
+    [['--out', path.join(base, 'x.mp4'), '--rate', '26'], /one of these rates/],
+    [['--out', path.join(base, 'x.mp4'), '--size', '9x9'], /written like 1920x1080/],
+    // What fits is taken; then it is told that there is no such project.
+    [['--out', path.join(base, 'x.mp4'), '--rate', '29.97', '--size', '640x360'], /there is no Pendolo data/],
+  ] as const) {
+    const { status, stderr } = asked(...options)
+    expect([status, stderr]).toEqual([1, expect.stringMatching(words)])
+    expect(stderr).not.toMatch(/^ +at /m)
+  }
+  expect(readdirSync(base)).toEqual([])
+})
+
 test('film and exchange work on a project without a running server', async () => {
   const server = new TestServer(folder, ['start'], homeWithCopies())
   await server.start()
@@ -158,7 +178,10 @@ test('film and exchange work on a project without a running server', async () =>
   })
   await server.kill()
   const film = path.join(server.home, 'out.mp4')
-  expect(pendolo('film', 'batch', '--home', server.home, '--out', film, '--size', '320x180').status).toBe(0)
+  const made = pendolo('film', 'batch', '--home', server.home, '--out', film, '--size', '320x180')
+  expect(made.status).toBe(0)
+  expect(made.stderr).toMatch(/100 % done/)
+  expect(made.stderr).not.toMatch(/object/)
   const shown = readFilm(film, 320, 180)
   expect(shown).toHaveLength(MASTER_SECONDS * 25)
   expect([shown[249]?.code, shown[250]?.code]).toEqual([2, 1])

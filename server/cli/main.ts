@@ -1,21 +1,17 @@
 import { existsSync, readFileSync, writeFileSync } from 'node:fs'
-import { writeFile } from 'node:fs/promises'
 import path from 'node:path'
-import { EXCHANGE_FORMATS, exchangeFormat, layOut, MarksError, markFormatOf, readMarks, writeMarks } from '@pendolo/core/formats'
-import type { ProjectDoc } from '@pendolo/core/project'
-import { Command, InvalidArgumentError, Option } from 'commander'
+import { MarksError, markFormatOf, readMarks, writeMarks } from '@pendolo/core/formats'
+import { Command, InvalidArgumentError } from 'commander'
 import type { Logger } from 'pino'
 import { type Config, defaultHome, makeConfig, repositoryRoot } from '../config.ts'
 import { damageWords } from '../db/backup.ts'
 import { DamagedDatabase } from '../db/open.ts'
 import { diskWords } from '../disk.ts'
-import { renderFilm } from '../film/render.ts'
 import { openWorkshop, serve } from '../http/serve.ts'
-import { atRate } from '../jobs/handlers.ts'
-import { exchangeFiles } from '../jobs/workshop.ts'
 import { NotFound } from '../ports/store.ts'
 import { gather } from '../project/gather.ts'
 import { addBackup } from './backup.ts'
+import { addFilm } from './film.ts'
 import { addLineUp, addProbe } from './line-up.ts'
 import { addPulse } from './pulse.ts'
 
@@ -128,79 +124,7 @@ program
     process.stdout.write(`${sheet.marks.length} marks${beats} written to ${options.out}\n`)
   })
 
-program
-  .command('film')
-  .description('render the cut of a project to a film')
-  .argument('<project>', 'id or name of the project')
-  .requiredOption('--out <file>', 'film to write (.mp4)')
-  .option('--size <WxH>', "picture size; default the project's raster")
-  .option('--rate <rate>', "frames a second; default the project's")
-  .option('--cut <name>', 'version of the cut; default the one at hand')
-  .option('--home <dir>', 'data folder', defaultHome())
-  .action(async (wanted: string, options: { out: string; size?: string; rate?: string; cut?: string; home: string }) => {
-    await withProject(options.home, wanted, async (shop, id, name) => {
-      const doc = await shop.store.doc(id)
-      const files = exchangeFiles(await shop.store.files(id))
-      const size = /^(\d+)x(\d+)$/.exec(options.size ?? `${doc.settings.width}x${doc.settings.height}`)
-      if (!size) throw new Error('a size is written like 1920x1080')
-      const exchange = layOut(name, atRate(doc, options.rate ?? doc.settings.rate), files, versionNamed(doc, options.cut))
-      const abort = new AbortController()
-      process.once('SIGINT', () => abort.abort())
-      await renderFilm(
-        shop.config,
-        exchange,
-        files,
-        { width: Number(size[1]) & ~1, height: Number(size[2]) & ~1 },
-        path.resolve(options.out),
-        (share, detail) => process.stderr.write(`\r${Math.round(share * 100)} % ${detail}      `),
-        abort.signal,
-      )
-      process.stderr.write('\n')
-    })
-  })
-
-program
-  .command('exchange')
-  .description('write the project for other programs')
-  .argument('<project>', 'id or name of the project')
-  .addOption(new Option('--format <format>', 'what to write').choices(EXCHANGE_FORMATS.map((f) => f.id)).makeOptionMandatory())
-  .requiredOption('--out <file>')
-  .option('--cut <name>', 'version of the cut; default the one at hand')
-  .option('--home <dir>', 'data folder', defaultHome())
-  .action(async (wanted: string, options: { format: string; out: string; cut?: string; home: string }) => {
-    await withProject(options.home, wanted, async (shop, id, name) => {
-      const doc = await shop.store.doc(id)
-      const exchange = layOut(name, doc, exchangeFiles(await shop.store.files(id)), versionNamed(doc, options.cut))
-      await writeFile(options.out, exchangeFormat(options.format).write(exchange))
-    })
-  })
-
-/** The version of that name, or the one at hand. */
-function versionNamed(doc: ProjectDoc, name: string | undefined): { cutId?: string } {
-  if (name === undefined) return {}
-  const cut = doc.cuts.find((c) => c.name.toLowerCase() === name.toLowerCase())
-  if (!cut) throw new Error(`there is no version "${name}"; there are: ${doc.cuts.map((c) => c.name).join(', ')}`)
-  return { cutId: cut.id }
-}
-
-async function withProject(
-  home: string,
-  wanted: string,
-  act: (shop: Awaited<ReturnType<typeof openWorkshop>>, id: string, name: string) => Promise<void>,
-): Promise<void> {
-  const config = makeConfig(path.resolve(home))
-  if (!existsSync(path.join(config.home, 'pendolo.db'))) throw new Error(`there is no Pendolo data in ${config.home}; name the folder with --home`)
-  // It reads only, so it may do so beside a running server.
-  const shop = await openWorkshop(config, undefined, { alone: false })
-  try {
-    const projects = await shop.store.list()
-    const found = projects.find((p) => p.id === wanted) ?? projects.find((p) => p.name.toLowerCase() === wanted.toLowerCase())
-    if (!found) throw new Error(`there is no project "${wanted}"; there are: ${projects.map((p) => p.name).join(', ') || 'none'}`)
-    await act(shop, found.id, found.name)
-  } finally {
-    await shop.close()
-  }
-}
+addFilm(program)
 
 program.parseAsync().catch((error: unknown) => {
   process.stderr.write(`pendolo: ${error instanceof Error ? error.message : String(error)}\n`)
