@@ -87,7 +87,8 @@ export function wav(samples: Float32Array): Buffer {
   return data
 }
 
-function picture(code: number, frame: number): Buffer {
+/** A grey picture with camera and number in bars. */
+export function picture(code: number, frame: number): Buffer {
   const out = Buffer.alloc(WIDTH * HEIGHT, 60 + 40 * code)
   const row = (top: number, value: number) => {
     for (let bit = 0; bit < BITS; bit++) {

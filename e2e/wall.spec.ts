@@ -1,5 +1,6 @@
 import { expect, type Page, test } from '@playwright/test'
-import { CAMERAS, makeNumbers, readPicture } from './numbers.ts'
+import { look } from './look.ts'
+import { CAMERAS, makeNumbers } from './numbers.ts'
 import { homeWithCopies, TestServer } from './server.ts'
 
 let server: TestServer
@@ -23,33 +24,6 @@ async function openWall(page: Page): Promise<void> {
   await expect(page.getByRole('button', { name: /Angle 1/ })).toBeVisible()
   // A picture stands on the wall before anything is measured.
   await expect.poll(() => page.evaluate(() => Object.values(window.pendolo.health().shown).some((s) => s.frame !== null))).toBe(true)
-}
-
-/** Reads a canvas of the wall as it is on the screen now, with the sound's position at the same moment. */
-async function look(page: Page, label: string) {
-  // As text: a list of as many numbers takes so long to cross that the cameras end before enough is read.
-  const { pixels, width, height, seconds } = await page.evaluate(async (name) => {
-    await new Promise((resolve) => requestAnimationFrame(resolve))
-    const canvas = document.querySelector<HTMLCanvasElement>(`canvas[aria-label="${name}"]`)
-    if (!canvas) throw new Error(`there is no canvas ${name}`)
-    const { soundSeconds: seconds } = window.pendolo.health()
-    const copy = document.createElement('canvas')
-    copy.width = canvas.width
-    copy.height = canvas.height
-    const ctx = copy.getContext('2d') as CanvasRenderingContext2D
-    ctx.drawImage(canvas, 0, 0)
-    const { data } = ctx.getImageData(0, 0, copy.width, copy.height)
-    return {
-      pixels: Array.from(
-        data.filter((_, i) => i % 4 === 1),
-        (v) => String.fromCharCode(v),
-      ).join(''),
-      width: copy.width,
-      height: copy.height,
-      seconds,
-    }
-  }, label)
-  return { read: readPicture(Buffer.from(pixels, 'latin1'), width, height), seconds }
 }
 
 /** How far what is shown lies before (−) or after what is heard, frames: the middle, and what 5 % are below and above. */

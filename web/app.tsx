@@ -5,6 +5,7 @@ import { BrowserRouter, Navigate, Route, Routes } from 'react-router'
 import { useServerEvents } from './data/events.ts'
 import { Home } from './home/home.tsx'
 import { ProjectFrame } from './project-frame.tsx'
+import { giveFocusBack, leaveField } from './ui/focus.ts'
 import { KeysList } from './ui/keys.tsx'
 import { usePaper } from './ui/paper.tsx'
 import { Rail } from './ui/rail.tsx'
@@ -30,6 +31,7 @@ export function Application() {
 function Pages() {
   useServerEvents()
   useEffect(refuseStrayDrops, [])
+  useEffect(keepKeysAlive, [])
   return (
     <Routes>
       <Route path="/" element={<HomePage />} />
@@ -52,6 +54,15 @@ function refuseStrayDrops() {
   return () => {
     window.removeEventListener('dragover', refuse)
     window.removeEventListener('drop', refuse)
+  }
+}
+
+function keepKeysAlive() {
+  window.addEventListener('click', giveFocusBack)
+  window.addEventListener('keydown', leaveField)
+  return () => {
+    window.removeEventListener('click', giveFocusBack)
+    window.removeEventListener('keydown', leaveField)
   }
 }
 

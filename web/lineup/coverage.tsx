@@ -10,6 +10,7 @@ import { ticks } from '../score/ruler.ts'
 import { useSize } from '../score/time-view.ts'
 import { useMasterWaves, usePeaks, Waveforms } from '../score/waveform.tsx'
 import { Bob } from '../ui/bob.tsx'
+import { ENTER_IS_THE_STAGES } from '../ui/focus.ts'
 import { hueOf } from '../ui/theme.ts'
 import type { VerdictFilter } from './lineup-top.tsx'
 
@@ -291,6 +292,7 @@ function ClipBar({
       onPointerUp={() => drop(true)}
       onPointerCancel={() => drop(false)}
       onKeyDown={key}
+      {...ENTER_IS_THE_STAGES}
     >
       <rect
         className="body"

@@ -3,6 +3,7 @@ import type { Angle } from '@pendolo/core/project'
 import { FLICKS_PER_SECOND, type Flicks } from '@pendolo/core/time'
 import { memo, useMemo } from 'react'
 import { engine } from '../playback/use-engine.ts'
+import { KEEPS_FOCUS } from '../ui/focus.ts'
 import { headsInView } from './draw.ts'
 import { type Geometry, laneMiddle, xAt } from './geometry.ts'
 
@@ -39,6 +40,7 @@ export const Heads = memo(function Heads({
             key={time}
             type="button"
             className="note-head"
+            {...KEEPS_FOCUS}
             aria-label={`cut to ${angles[lane].name} at ${label(time)}`}
             style={{ transform: `translate(${left}px, ${laneMiddle(geometry, lane) - height / 2}px) rotate(-18deg)`, width, height }}
             onKeyDown={(e) => {

@@ -6,6 +6,7 @@ import { App } from 'antd'
 import { useEffect, useMemo, useRef } from 'react'
 import { engine, useEngine } from '../playback/use-engine.ts'
 import type { StageProps } from '../stage.ts'
+import { belongsToFocus } from '../ui/focus.ts'
 import { ANGLE_KEYS } from '../ui/keymap.ts'
 import { useTouchLag } from '../ui/touch-lag.ts'
 import { useKeys } from '../ui/use-keys.ts'
@@ -94,8 +95,7 @@ export function useCuttingKeys({
   const { message } = App.useApp()
   useEffect(() => {
     const press = (event: KeyboardEvent) => {
-      const target = event.target as HTMLElement
-      if (event.ctrlKey || event.metaKey || event.altKey || event.repeat || /^(INPUT|TEXTAREA|SELECT)$/.test(target.tagName) || target.isContentEditable) return
+      if (event.ctrlKey || event.metaKey || event.altKey || event.repeat || belongsToFocus(event)) return
       const index = CODES.indexOf(event.code)
       const angle = doc.angles[index]
       if (index < 0 || !angle) return

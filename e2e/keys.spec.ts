@@ -1,0 +1,125 @@
+import { expect, type Page, test } from '@playwright/test'
+import { makeNumbers } from './numbers.ts'
+import { homeWithCopies, TestServer } from './server.ts'
+
+let server: TestServer
+let id: string
+
+test.beforeAll(async () => {
+  const folder = await makeNumbers()
+  server = new TestServer(folder, ['start'], homeWithCopies())
+  await server.start()
+  ;({ id } = await server.api<{ id: string }>('/projects', { name: 'Keys' }))
+  await server.api(`/projects/${id}/gather`, { paths: [folder] })
+  await server.idle()
+  await server.api(`/projects/${id}/edits?label=rate`, { edits: [{ type: 'settings', change: { rate: '25/1' } }] })
+  await server.api(`/projects/${id}/lineup`, {})
+  await server.api(`/projects/${id}/pulse`, {})
+  await server.idle()
+})
+test.afterAll(() => server?.kill())
+
+const playing = (page: Page) => page.evaluate(() => window.pendolo.health().playing)
+
+/** What a hand can press on the page, by the words it carries; what leads away or asks the system for files is left out. */
+const controls = (page: Page) =>
+  page.evaluate(() => {
+    const all = [
+      ...document.querySelectorAll<HTMLElement>('.main button, .main .ant-segmented-item, .main .ant-checkbox-wrapper, .main .ant-switch, .main .ant-select'),
+    ]
+    return all.flatMap((e, index) => {
+      const box = e.getBoundingClientRect()
+      const off =
+        box.width === 0 || box.bottom > innerHeight || box.right > innerWidth || e.matches(':disabled, .ant-segmented-item-disabled, .ant-select-disabled')
+      const words = e.getAttribute('aria-label') ?? e.textContent ?? ''
+      return off || /Make the film|Begin/.test(words) ? [] : [{ index, words }]
+    })
+  })
+
+for (const stage of ['gather', 'line-up', 'pulse', 'switch', 'balance', 'hand-over'])
+  test(`in ${stage} the keys work after a click on any control`, async ({ page }) => {
+    test.setTimeout(240_000)
+    await page.goto(`${server.url}/${id}/${stage}`)
+    await expect(page.locator('.main button').first()).toBeVisible()
+    await page.waitForTimeout(1000)
+    const dead: string[] = []
+    const pressed = new Set<string>()
+    for (;;) {
+      // What a click changes is looked at anew; each thing is pressed once.
+      const next = (await controls(page)).find((c) => !pressed.has(c.words))
+      if (!next || pressed.size > 60) break
+      pressed.add(next.words)
+      await page
+        .locator('.main button, .main .ant-segmented-item, .main .ant-checkbox-wrapper, .main .ant-switch, .main .ant-select')
+        .nth(next.index)
+        .click({ timeout: 3000 })
+        .catch(() => dead.push(`${next.words}: cannot be clicked`))
+      for (
+        let n = 0;
+        n < 3 && (await page.locator('[role=dialog]:visible, .ant-dropdown:visible, .ant-select-dropdown:visible, .ant-popover:visible').count()) > 0;
+        n++
+      ) {
+        await page.keyboard.press('Escape')
+        await page.waitForTimeout(250)
+      }
+      if (!page.url().endsWith(`/${stage}`)) {
+        await page.goto(`${server.url}/${id}/${stage}`)
+        continue
+      }
+      if (await playing(page)) await page.keyboard.press('k')
+      const typing = await page.evaluate(() => document.activeElement?.matches('input:not([type=radio], [type=checkbox]), textarea') ?? false)
+      if (typing) continue
+      await page.keyboard.press('Space')
+      await expect
+        .poll(() => playing(page), { timeout: 2000 })
+        .toBe(true)
+        .catch(async () => dead.push(`${next.words}: ${await page.evaluate(() => document.activeElement?.outerHTML.slice(0, 120))}`))
+      await page.keyboard.press('k')
+    }
+    expect(dead).toEqual([])
+    expect(pressed.size).toBeGreaterThan(3)
+  })
+
+test('Enter and Space on a button that has the focus press that button alone', async ({ page }) => {
+  await page.goto(`${server.url}/${id}/line-up`)
+  const state = () =>
+    server.project<{
+      doc: { clips: Record<string, unknown>; placements: Record<string, { verdict: string; locked: boolean; start: number; method: string }> }
+    }>(id)
+  const [clipId] = Object.entries((await state()).doc.placements).find(([, p]) => p.method !== 'master') ?? []
+  const placement = async () => (await state()).doc.placements[clipId as string]
+  const before = await placement()
+  await server.api(`/projects/${id}/edits?label=check`, {
+    edits: [{ type: 'place', by: 'asked', placements: { [clipId as string]: { ...before, verdict: 'check', locked: false } }, loose: {} }],
+  })
+  await page.getByRole('button', { name: /, check/ }).click()
+  const lock = page.getByRole('button', { name: /^Lock/ }).first()
+  await lock.focus()
+  await page.keyboard.press('Enter')
+  await expect.poll(async () => (await placement()).locked).toBe(true)
+  expect((await placement()).verdict).toBe('check')
+  expect(await playing(page)).toBe(false)
+  await page
+    .getByRole('button', { name: /^(Unlock|Lock)/ })
+    .first()
+    .focus()
+  await page.keyboard.press('Space')
+  await expect.poll(async () => (await placement()).locked).toBe(false)
+  expect(await playing(page)).toBe(false)
+})
+
+test('with the magnet’s box open numbers still show angles', async ({ page }) => {
+  await page.goto(`${server.url}/${id}/switch`)
+  await expect(page.getByRole('button', { name: /Angle 1/ })).toBeVisible()
+  await page
+    .getByRole('button', { name: /magnet/i })
+    .first()
+    .click()
+  await expect(page.locator('.ant-popover:visible')).toBeVisible()
+  const points = async () => (await server.project<{ doc: { cuts: { points: unknown[] }[] } }>(id)).doc.cuts[0].points.length
+  const before = await points()
+  await page.keyboard.press('Shift+ArrowRight')
+  await page.keyboard.press('Shift+ArrowRight')
+  await page.keyboard.press('2')
+  await expect.poll(points).toBe(before + 1)
+})
