@@ -46,6 +46,16 @@ describe('one camera, one angle', () => {
     ])
   })
 
+  test('more files of a camera’s folder join its angle, however it is called by then', () => {
+    const at = (name: string) => ({ ...row(name, 'cam'), place: '/night/cam' })
+    const first = applyEdits(emptyProject('cut'), sort(emptyProject('cut'), [at('M_01.mov'), row('mix.wav', 'desk', { video: null })]).edits).doc
+    const renamed = applyEdits(first, [{ type: 'renameAngle', angleId: first.angles[0].id, name: 'Balcony' }]).doc
+    const before = [{ ...row('M_01.mov', 'cam'), path: '/night/cam/DCIM/M_01.mov' }] as never
+    const second = applyEdits(renamed, sort(renamed, [at('M_02.mov'), row('M_03.mov', 'other')], false, before).edits).doc
+    const angleOf = (name: string) => second.angles.find((a) => a.id === Object.values(second.clips).find((c) => c.fileId === name)?.angleId)?.name
+    expect(['M_01.mov', 'M_02.mov', 'M_03.mov'].map(angleOf)).toEqual(['Balcony', 'Balcony', 'Other'])
+  })
+
   test('the desk mix becomes the master and no angle; rate and raster follow most of the material', () => {
     const { doc, angles } = sorted([
       row('mix.wav', 'desk', { video: null }),

@@ -1,7 +1,7 @@
 import { randomUUID } from 'node:crypto'
 import { stat } from 'node:fs/promises'
 import path from 'node:path'
-import { type Angle, type Clip, clockOf, type Edit, type FileFacts, nextHue, notesFor, type ProjectDoc } from '@pendolo/core/project'
+import { type Angle, type Clip, clockOf, devicesOf, type Edit, type FileFacts, nextHue, notesFor, type ProjectDoc } from '@pendolo/core/project'
 import { PROJECT_RATES, type ProjectRate, rateKey } from '@pendolo/core/time'
 import type { Config } from '../config.ts'
 import { fileJobs } from '../jobs/wanted.ts'
@@ -21,6 +21,8 @@ export interface Found {
   readonly path: string
   /** The folder that stands for the camera, or null when the file was picked by itself or lies loose beside folders. */
   readonly folder: string | null
+  /** Where that folder is, for files that lie where they were picked. */
+  readonly place?: string
 }
 
 /**
@@ -41,6 +43,7 @@ export async function findMedia(config: Config, picked: readonly string[]): Prom
       ...inFolders(
         path.basename(full),
         below.map((file) => ({ path: file, within: path.relative(full, file).split(path.sep) })),
+        full,
       ),
     )
   }
@@ -50,13 +53,15 @@ export async function findMedia(config: Config, picked: readonly string[]): Prom
 /**
  * Files of one picked or dropped folder with the folder that stands for their camera.
  * @param within parts of each file's path below the folder, its name last
+ * @param at where the folder is, if that stays
  */
-export function inFolders(top: string, files: readonly { path: string; within: readonly string[] }[]): Found[] {
+export function inFolders(top: string, files: readonly { path: string; within: readonly string[] }[], at?: string): Found[] {
   const nested = files.some((f) => f.within.length > 1)
   return files.map(({ path: file, within }) => {
     const [first] = within
-    const folder = within.length > 1 ? (GENERIC.test(first) ? top : first) : nested ? null : top
-    return { path: file, folder }
+    const own = within.length > 1 && !GENERIC.test(first)
+    if (!own && within.length === 1 && nested) return { path: file, folder: null }
+    return { path: file, folder: own ? first : top, ...(at !== undefined && { place: own ? path.join(at, first) : at }) }
   })
 }
 
@@ -108,11 +113,11 @@ export async function gather(tools: GatherTools, projectId: string, picked: read
   const report = { added: 0, again: again.map((f) => f.file.name), known: [] as string[], refused: [] as { name: string; why: string }[] }
   const held = new Set(before.map((f) => f.path))
   const known = new Set<string>()
-  const looked = new Map<Found, FileRow & { folder: string | null }>()
+  const looked = new Map<Found, FileRow & Sorted>()
   const queueOf = [...found]
   const lane = async () => {
     for (let one = queueOf.shift(); one; one = queueOf.shift()) {
-      const { path: file, folder } = one
+      const { path: file, folder, place } = one
       const name = path.basename(file)
       if (again.some((f) => f.path === file)) continue
       if (held.has(file)) {
@@ -123,7 +128,7 @@ export async function gather(tools: GatherTools, projectId: string, picked: read
       try {
         const facts = await probe(config, file)
         const { key, size } = await contentKey(file)
-        looked.set(one, { id: randomUUID(), projectId, path: file, name, size, contentKey: key, facts, notes: notesFor(facts), folder })
+        looked.set(one, { id: randomUUID(), projectId, path: file, name, size, contentKey: key, facts, notes: notesFor(facts), folder, place })
       } catch (error) {
         report.refused.push({ name, why: error instanceof Error ? error.message : String(error) })
       }
@@ -142,15 +147,17 @@ export async function gather(tools: GatherTools, projectId: string, picked: read
       for (const r of probed) if (!rows.includes(r)) known.add(r.path)
       // A file whose clip was taken back by undo, or lost by an earlier fault, is brought in again.
       const used = new Set(Object.values(doc.clips).map((c) => c.fileId))
-      const folderOf = new Map(found.map((f) => [f.path, f.folder]))
-      const back = files.filter((f) => known.has(f.path) && !used.has(f.id)).map((f) => ({ ...f, folder: folderOf.get(f.path) ?? null }))
+      const foundAt = new Map(found.map((f) => [f.path, f]))
+      const back = files
+        .filter((f) => known.has(f.path) && !used.has(f.id))
+        .map((f) => ({ ...f, folder: foundAt.get(f.path)?.folder ?? null, place: foundAt.get(f.path)?.place }))
       const all = [...back, ...rows]
       for (const f of back) known.delete(f.path)
       report.added = all.length
       if (all.length === 0) return null
       const masterFile = files.find((f) => f.id === doc.clips[clockOf(doc) ?? '']?.fileId)
-      const { edits } = sort(doc, all, masterFile?.facts.video != null)
-      return { rows: all.map(({ folder: _, ...row }) => row), edits, label: label(all.length, all[0].name) }
+      const { edits } = sort(doc, all, masterFile?.facts.video != null, files)
+      return { rows: all.map(({ folder: _, place: __, ...row }) => row), edits, label: label(all.length, all[0].name) }
     },
     (rows) => {
       const { ids, writes } = queue.prepare(fileJobs(projectId, rows, author))
@@ -169,40 +176,38 @@ export async function gather(tools: GatherTools, projectId: string, picked: read
   return report
 }
 
+/** Where a file lay, as it is sorted. */
+type Sorted = Pick<Found, 'folder' | 'place'>
+type Row = { readonly id: string; readonly name: string; readonly facts: FileFacts } & Sorted
+
 /**
  * Which angle each new file belongs to, and the proposals that go with a first gathering.
  * @param masterIsCamera the master so far is a camera's own sound: a recording that comes later takes its place as
  *   long as nothing has been lined up
+ * @param before files that the project has; more of a camera's go to its angle, however that is called now
  */
-export function sort(
-  doc: ProjectDoc,
-  rows: readonly { id: string; name: string; facts: FileFacts; folder: string | null }[],
-  masterIsCamera = false,
-): { edits: Edit[] } {
+export function sort(doc: ProjectDoc, rows: readonly Row[], masterIsCamera = false, before: readonly FileRow[] = []): { edits: Edit[] } {
   const angles: Angle[] = []
   const byKey = new Map(doc.angles.map((a) => [a.name.toLowerCase(), a]))
-  const clips: Clip[] = []
   const replaceable = masterIsCamera && Object.keys(doc.placements).length <= 1
   const candidates = clockOf(doc) ? (replaceable ? rows.filter((r) => !r.facts.video) : []) : rows
   const master = proposeMaster(candidates)
-  let masterClipId: string | null = null
-  for (const row of rows) {
-    const clip: Clip = { id: randomUUID(), fileId: row.id, angleId: null, state: 'in' }
-    clips.push(clip)
-    if (row.id === master) {
-      // The recording everything is placed on is no angle: it has no picture to choose.
-      masterClipId = clip.id
-      if (!row.facts.video) continue
-    }
-    const name = angleName(row)
-    let angle = byKey.get(name.toLowerCase())
+  const clips = rows.map((row): Clip => ({ id: randomUUID(), fileId: row.id, angleId: null, state: 'in' }))
+  const clipOf = new Map(rows.map((row, i) => [row.id, clips[i]]))
+  // The recording everything is placed on is no angle: it has no picture to choose.
+  const seen = rows.filter((row) => row.id !== master || row.facts.video)
+  for (const device of devicesOf([...seen, ...neighbours(rows, before)])) {
+    const fresh = device.fileIds.filter((id) => clipOf.has(id))
+    if (fresh.length === 0) continue
+    let angle = angleOfMost(doc, device.fileIds) ?? byKey.get(device.name.toLowerCase())
     if (!angle) {
-      angle = { id: randomUUID(), name, hue: nextHue([...doc.angles, ...angles]), framing: 'fit' }
+      angle = { id: randomUUID(), name: device.name, hue: nextHue([...doc.angles, ...angles]), framing: 'fit' }
       angles.push(angle)
-      byKey.set(name.toLowerCase(), angle)
+      byKey.set(device.name.toLowerCase(), angle)
     }
-    clip.angleId = angle.id
+    for (const id of fresh) (clipOf.get(id) as Clip).angleId = angle.id
   }
+  const masterClipId = (master !== null && clipOf.get(master)?.id) || null
   // Cameras come first: the low number keys call pictures.
   const hasPicture = (a: Angle) => rows.some((r, i) => r.facts.video && clips[i].angleId === a.id)
   angles.sort((a, b) => Number(hasPicture(b)) - Number(hasPicture(a)))
@@ -213,16 +218,29 @@ export function sort(
   return { edits }
 }
 
-function angleName(row: { name: string; facts: FileFacts; folder: string | null }): string {
-  const from = row.folder ?? row.facts.camera ?? row.name.replace(/\.[^.]*$/, '').replace(/[\s_\-.]*\d+$/, '')
-  const text = from.replace(/[_\-.]+/g, ' ').trim() || row.name
-  return (text.charAt(0).toUpperCase() + text.slice(1)).slice(0, 120)
+/** Files of the project that lie in the folders of the new ones. */
+function neighbours(rows: readonly Row[], before: readonly FileRow[]): Row[] {
+  const places = new Map(rows.flatMap(({ place, folder }) => (place === undefined ? [] : [[place, folder] as const])))
+  const fresh = new Set(rows.map((r) => r.id))
+  return before.flatMap((file) => {
+    const place = [...places.keys()].find((p) => file.path.startsWith(p + path.sep))
+    return place === undefined || fresh.has(file.id) ? [] : [{ ...file, folder: places.get(place) ?? null }]
+  })
+}
+
+/** The angle that most clips of some files belong to. */
+function angleOfMost(doc: ProjectDoc, fileIds: readonly string[]): Angle | null {
+  const wanted = new Set(fileIds)
+  const counts = new Map<string, number>()
+  for (const clip of Object.values(doc.clips)) if (clip.angleId && wanted.has(clip.fileId)) counts.set(clip.angleId, (counts.get(clip.angleId) ?? 0) + 1)
+  const [most] = [...counts].sort((a, b) => b[1] - a[1])
+  return doc.angles.find((a) => a.id === most?.[0]) ?? null
 }
 
 const MASTERLY = /master|desk|mix|board|song|main/i
 
 /** The longest recording without picture, one that is named like a mix first; without any, the longest with sound. */
-function proposeMaster(rows: readonly { id: string; name: string; facts: FileFacts; folder: string | null }[]): string | null {
+function proposeMaster(rows: readonly Row[]): string | null {
   const weight = (r: (typeof rows)[number]) => r.facts.durationSeconds * (MASTERLY.test(`${r.folder ?? ''} ${r.name}`) ? 1000 : 1) * (r.facts.video ? 0.001 : 1)
   const sounds = rows.filter((r) => r.facts.audio).sort((a, b) => weight(b) - weight(a))
   return sounds[0]?.id ?? null
