@@ -1,4 +1,4 @@
-import { mkdirSync, symlinkSync, writeFileSync } from 'node:fs'
+import { mkdirSync, renameSync, symlinkSync, writeFileSync } from 'node:fs'
 import path from 'node:path'
 import { applyEdits, emptyProject, type FileFacts } from '@pendolo/core/project'
 import { makeMedia, PICTURE, showFolder, TONE, testConfig, testWorkshop } from '../testing.ts'
@@ -107,6 +107,28 @@ describe('reading folders', () => {
     expect(listing.parent).toBeNull()
     expect(listing.entries.find((e) => e.name === 'night')).toMatchObject({ kind: 'folder', mediaCount: 2 })
     expect((await listFolder(config, path.join(show, 'night'))).entries.map((e) => e.name)).toEqual(['cam-a', 'desk', 'broken.mp4'])
+  })
+
+  test('what is no recording is listed with the reason; content decides where the ending says nothing', async () => {
+    makeMedia(path.join(show, 'odd/one/x.mp4'), [...PICTURE, '-c:v', 'libx264'])
+    renameSync(path.join(show, 'odd/one/x.mp4'), path.join(show, 'odd/one/VIDEO.TAKE'))
+    makeMedia(path.join(show, 'odd/disc/VTS_01_1.VOB'), [...PICTURE, '-c:v', 'mpeg2video', '-f', 'vob'])
+    for (const name of ['one/VIDEO.THM', 'disc/VTS_01_0.IFO', 'notes.txt', 'one/unknown.xyz']) writeFileSync(path.join(show, 'odd', name), 'words')
+    const shop = await testWorkshop(config)
+    try {
+      const id = await shop.store.create('Odd')
+      const report = await gather(shop, id, [path.join(show, 'odd')])
+      expect(report).toMatchObject({ added: 2, refused: [] })
+      expect((await shop.store.files(id)).map((f) => f.name).sort()).toEqual(['VIDEO.TAKE', 'VTS_01_1.VOB'])
+      expect([...report.leftOut].sort((a, b) => a.name.localeCompare(b.name))).toEqual([
+        { name: 'disc/VTS_01_0.IFO', why: '.ifo files hold no recordings' },
+        { name: 'notes.txt', why: '.txt files hold no recordings' },
+        { name: 'one/VIDEO.THM', why: '.thm files hold no recordings' },
+        { name: 'unknown.xyz', why: 'holds no picture or sound that can be read' },
+      ])
+    } finally {
+      await shop.close()
+    }
   })
 
   test('what can be used is added in one step, what cannot is named with the reason', async () => {

@@ -11,8 +11,9 @@ import { MediaError } from '../media/words.ts'
 import type { JobQueue } from '../ports/queue.ts'
 import type { FileRow, ProjectStore } from '../ports/store.ts'
 import { recognise } from './find-again.ts'
+import { looksLikeMedia, notLookedInto } from './media-names.ts'
 import { allowedPath } from './roots.ts'
-import { mediaBelow } from './walk.ts'
+import { filesBelow } from './walk.ts'
 
 /** Folders that cameras make by themselves and that name no camera. */
 const GENERIC = /^(dcim|private|avchd|bdmv|stream|video|videos|clip|clips|media|footage|\d{3}.*)$/i
@@ -28,9 +29,10 @@ export interface Found {
 /**
  * Media files below the picked paths, each with the folder that stands for its camera: the first folder below the
  * picked one, or the picked one itself when it has none.
- * @throws MediaError for a path outside the allowed roots or that does not exist
+ * @param leftOut is told of files in folders that are not even looked into
+ * @throws MediaError for a path outside the allowed roots or that does not exist, and for a folder with more files than a show has
  */
-export async function findMedia(config: Config, picked: readonly string[]): Promise<Found[]> {
+export async function findMedia(config: Config, picked: readonly string[], leftOut: LeftOut[] = []): Promise<Found[]> {
   const out: Found[] = []
   for (const one of picked) {
     const full = await allowedPath(config, one)
@@ -38,7 +40,7 @@ export async function findMedia(config: Config, picked: readonly string[]): Prom
       out.push({ path: full, folder: null })
       continue
     }
-    const below = await walk(full)
+    const below = await walk(full, leftOut)
     out.push(
       ...inFolders(
         path.basename(full),
@@ -66,12 +68,23 @@ export function inFolders(top: string, files: readonly { path: string; within: r
 }
 
 /** More than this below one picked folder is a mistake (a whole disk). */
-const MOST_FILES = 2000
+const MOST_FILES = 20_000
 
-async function walk(folder: string): Promise<string[]> {
+async function walk(folder: string, leftOut: LeftOut[]): Promise<string[]> {
   const out: string[] = []
-  for await (const file of mediaBelow(folder)) if (out.push(file) === MOST_FILES) break
+  for await (const file of filesBelow(folder)) {
+    const why = notLookedInto(path.basename(file))
+    if (why) leftOut.push({ name: path.relative(folder, file), why })
+    else if (out.push(file) > MOST_FILES)
+      throw new MediaError(`${folder} holds more than ${MOST_FILES.toLocaleString('en')} files; pick the folders of the cameras one by one`)
+  }
   return out.sort((a, b) => a.localeCompare(b, 'en', { numeric: true }))
+}
+
+/** A file that was found and not added, by its name below the folder that was picked. */
+export interface LeftOut {
+  readonly name: string
+  readonly why: string
 }
 
 export interface GatherReport {
@@ -79,7 +92,10 @@ export interface GatherReport {
   /** Names of missing originals that were among the files. */
   readonly again: string[]
   readonly known: string[]
-  readonly refused: { name: string; why: string }[]
+  /** Recordings that cannot be used. */
+  readonly refused: LeftOut[]
+  /** Other files, that are no recordings. */
+  readonly leftOut: LeftOut[]
 }
 
 /** Files that are looked into side by side; most of the time goes into starting the prober. */
@@ -102,7 +118,8 @@ export interface GatherTools {
 export async function gather(tools: GatherTools, projectId: string, picked: readonly (string | Found)[], author = ''): Promise<GatherReport> {
   const { config, store, queue } = tools
   const paths = picked.filter((p): p is string => typeof p === 'string')
-  const found = [...(await findMedia(config, paths)), ...picked.filter((p): p is Found => typeof p !== 'string')]
+  const leftOut: LeftOut[] = []
+  const found = [...(await findMedia(config, paths, leftOut)), ...picked.filter((p): p is Found => typeof p !== 'string')]
   if (found.length === 0) throw new MediaError('there are no pictures or sounds in what was picked; pick a folder with camera files')
   const before = await store.files(projectId)
   const again = await recognise(
@@ -110,7 +127,7 @@ export async function gather(tools: GatherTools, projectId: string, picked: read
     found.map((f) => f.path),
   )
   await store.moveFiles(projectId, again)
-  const report = { added: 0, again: again.map((f) => f.file.name), known: [] as string[], refused: [] as { name: string; why: string }[] }
+  const report = { added: 0, again: again.map((f) => f.file.name), known: [] as string[], refused: [] as LeftOut[], leftOut }
   const held = new Set(before.map((f) => f.path))
   const known = new Set<string>()
   const looked = new Map<Found, FileRow & Sorted>()
@@ -130,7 +147,10 @@ export async function gather(tools: GatherTools, projectId: string, picked: read
         const { key, size } = await contentKey(file)
         looked.set(one, { id: randomUUID(), projectId, path: file, name, size, contentKey: key, facts, notes: notesFor(facts), folder, place })
       } catch (error) {
-        report.refused.push({ name, why: error instanceof Error ? error.message : String(error) })
+        const why = error instanceof Error ? error.message : String(error)
+        // Without an ending that promises a recording, one that is none is no loss.
+        if (looksLikeMedia(name)) report.refused.push({ name, why })
+        else leftOut.push({ name, why: 'holds no picture or sound that can be read' })
       }
     }
   }

@@ -3,7 +3,7 @@ import path from 'node:path'
 import type { Config } from '../config.ts'
 import { PART, synced } from '../media/artefacts.ts'
 import { type Found, inFolders } from './gather.ts'
-import { looksLikeMedia } from './media-names.ts'
+import { notLookedInto } from './media-names.ts'
 
 /** Dropped originals of a project: each below a folder named by its content, so that none can take another's place. */
 export const uploadsOf = (config: Config, projectId: string): string => path.join(config.uploads, projectId)
@@ -78,7 +78,7 @@ export function droppedFound(files: readonly { path: string; parts: readonly str
   const tops = new Map<string, { path: string; within: string[] }[]>()
   for (const { path: file, parts } of files) {
     if (parts.length === 1) out.push({ path: file, folder: null })
-    else if (looksLikeMedia(parts[parts.length - 1])) {
+    else if (notLookedInto(parts[parts.length - 1]) === null) {
       const list = tops.get(parts[0]) ?? []
       list.push({ path: file, within: parts.slice(1) })
       tops.set(parts[0], list)

@@ -1,6 +1,6 @@
 import type { FolderEntry } from '@pendolo/api'
 import { App, Button, Progress, Spin } from 'antd'
-import { ArrowLeft, FileVideo, Folder } from 'lucide-react'
+import { ArrowLeft, FileVideo, Folder, X } from 'lucide-react'
 import { useEffect, useEffectEvent, useRef, useState } from 'react'
 import { ServerProblem, send, upload } from '../data/client.ts'
 import { useFolder, useRoots } from '../data/queries.ts'
@@ -10,8 +10,17 @@ interface Report {
   added: number
   again: string[]
   known: string[]
-  refused: { name: string; why: string }[]
+  refused: LeftOut[]
+  leftOut: LeftOut[]
 }
+
+interface LeftOut {
+  name: string
+  why: string
+}
+
+/** Notifications about single files that a page takes at once. */
+const MOST_TOLD = 3
 
 /** Where files come from: a browser of the allowed folders on this machine, and drag and drop. */
 export function Sources({ projectId, known }: { projectId: string; known: ReadonlySet<string> }) {
@@ -24,11 +33,17 @@ export function Sources({ projectId, known }: { projectId: string; known: Readon
   const { data: roots } = useRoots()
   const { data: folder, error, isFetching } = useFolder(path)
 
+  const [left, setLeft] = useState<readonly LeftOut[]>([])
+
   const tell = (report: Report) => {
+    setLeft([...report.refused, ...report.leftOut])
     if (report.again.length > 0) void message.success(`${report.again.join(', ')} found again`)
     if (report.added > 0) void message.success(`${report.added} file${report.added === 1 ? '' : 's'} added`)
     else if (report.known.length > 0 && report.again.length === 0) void message.info('These files are in the project already')
-    for (const r of report.refused) notification.warning({ title: `${r.name} cannot be used`, description: r.why, duration: 12 })
+    // A few are told at once; of many the list tells.
+    if (report.refused.length <= MOST_TOLD)
+      for (const r of report.refused) notification.warning({ title: `${r.name} cannot be used`, description: r.why, duration: 12 })
+    else notification.warning({ title: `${report.refused.length} files cannot be used`, description: 'the list beside says why for each', duration: 12 })
   }
   const attempt = async (what: string, act: () => Promise<Report>) => {
     if (busy) return void message.info('Something is being added already; wait until it is there')
@@ -95,7 +110,27 @@ export function Sources({ projectId, known }: { projectId: string; known: Readon
       )}
       {path !== null && folder && entries.length === 0 && <p className="quiet">There are no pictures or sounds in this folder.</p>}
       {isFetching && <Spin size="small" />}
+      {left.length > 0 && <NotAdded files={left} onClose={() => setLeft([])} />}
     </aside>
+  )
+}
+
+/** What was found and not added the last time, each with the reason. */
+function NotAdded({ files, onClose }: { files: readonly LeftOut[]; onClose: () => void }) {
+  return (
+    <section className="not-added" aria-label="Left out">
+      <h3>
+        Left out: {files.length} file{files.length === 1 ? '' : 's'}
+        <Button size="small" type="text" icon={<X size={13} />} aria-label="Close the list of what was left out" onClick={onClose} />
+      </h3>
+      <ul>
+        {files.map(({ name, why }) => (
+          <li key={`${name} ${why}`}>
+            <span className="mono">{name}</span> <span className="quiet">{why}</span>
+          </li>
+        ))}
+      </ul>
+    </section>
   )
 }
 
