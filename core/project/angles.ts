@@ -2,11 +2,12 @@ import type { Framing } from '../picture/index.ts'
 import { drafted, type Reducers } from './drawer.ts'
 import { angleOf, EditError, named } from './lookup.ts'
 import { setDistance } from './places.ts'
-import { type Angle, HUE_COUNT } from './types.ts'
+import { type Angle, HUE_COUNT, type ProjectDoc } from './types.ts'
 
 export type AngleEdit =
   | { type: 'renameAngle'; angleId: string; name: string }
   | { type: 'orderAngles'; angleIds: string[] }
+  | { type: 'colourAngle'; angleId: string; hue: number }
   | { type: 'frameAngle'; angleId: string; framing: Framing }
   | { type: 'angleDistance'; angleId: string; metres: number }
 
@@ -19,14 +20,35 @@ export const angleReducers: Reducers<AngleEdit> = {
     if (angleIds.length !== byId.size || !angleIds.every((id) => byId.has(id))) throw new EditError('the new order must name every angle once')
     doc.angles = angleIds.map((id) => byId.get(id) as Angle)
   }),
+  colourAngle: drafted((doc, { angleId, hue }) => {
+    if (!Number.isInteger(hue) || hue < 0 || hue >= HUE_COUNT) throw new EditError(`there are ${HUE_COUNT} colours, from 0 to ${HUE_COUNT - 1}`)
+    angleOf(doc, angleId).hue = hue
+  }),
   frameAngle: drafted((doc, { angleId, framing }) => {
     angleOf(doc, angleId).framing = framing
   }),
   angleDistance: drafted((doc, { angleId, metres }) => setDistance(doc, angleId, metres)),
 }
 
+const used = new WeakMap<ProjectDoc['clips'], { angles: readonly Angle[]; found: readonly Angle[] }>()
+
+/**
+ * Angles that have a tile, a lane and a key, in their order: all but those whose clips are all aside.
+ * Found once for each state of a project.
+ */
+export function anglesInUse({ angles, clips }: Pick<ProjectDoc, 'angles' | 'clips'>): readonly Angle[] {
+  const before = used.get(clips)
+  if (before?.angles === angles) return before.found
+  const all = Object.values(clips)
+  const inUse = new Set(all.filter((c) => c.state !== 'aside').map((c) => c.angleId))
+  const aside = new Set(all.map((c) => c.angleId).filter((id) => !inUse.has(id)))
+  const found = aside.size === 0 ? angles : angles.filter((a) => !aside.has(a.id))
+  used.set(clips, { angles, found })
+  return found
+}
+
 /** A hue for a new angle: the least used one, in order. */
 export function nextHue(angles: readonly Angle[]): number {
-  const used = Array.from({ length: HUE_COUNT }, (_, hue) => angles.filter((a) => a.hue === hue).length)
-  return used.indexOf(Math.min(...used))
+  const counts = Array.from({ length: HUE_COUNT }, (_, hue) => angles.filter((a) => a.hue === hue).length)
+  return counts.indexOf(Math.min(...counts))
 }

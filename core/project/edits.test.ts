@@ -3,6 +3,7 @@ import type { Why } from '../lineup/index.ts'
 import { flicks, ZERO } from '../time/index.ts'
 import {
   type Angle,
+  anglesInUse,
   applyEdits,
   applyKeptPatches,
   type Edit,
@@ -230,6 +231,30 @@ describe('placing by what the user set', () => {
     expect(apply(placed, { type: 'place', by: 'search', placements: found, loose: {} }).placements.a1.start).toBe(4700)
     expect(apply(placed, { type: 'place', by: 'search', placements: {}, loose: { a1: LOST } }).placements.a1.start).toBe(4700)
     expect(apply(placed, { type: 'place', by: 'asked', placements: found, loose: {} }).placements.a1.start).toBe(999)
+  })
+})
+
+describe('the colour of an angle', () => {
+  test('is one of twelve', () => {
+    expect(apply(project(), { type: 'colourAngle', angleId: 'b', hue: 11 }).angles[1].hue).toBe(11)
+    for (const hue of [-1, 12, 1.5]) expect(() => apply(project(), { type: 'colourAngle', angleId: 'b', hue })).toThrow(/12 colours/)
+  })
+})
+
+describe('angles in use', () => {
+  test('are all but those whose clips are all aside; the tile and the key come back with a clip', () => {
+    const names = (doc: ProjectDoc) => anglesInUse(doc).map((a) => a.id)
+    const all = project()
+    const own = Object.values(all.clips)
+      .filter((c) => c.angleId === 'a')
+      .map((c) => c.id)
+    const without = apply(all, { type: 'setAside', clipIds: own, aside: true })
+    expect(names(all)).toContain('a')
+    expect(names(without)).toEqual(names(all).filter((id) => id !== 'a'))
+    expect(anglesInUse(without)).toBe(anglesInUse(without))
+    expect(names(apply(without, { type: 'setAside', clipIds: own.slice(0, 1), aside: false }))).toEqual(names(all))
+    // An angle that has no clip yet is one that somebody has just made.
+    expect(names({ ...all, clips: {} })).toEqual(all.angles.map((a) => a.id))
   })
 })
 

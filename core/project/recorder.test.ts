@@ -62,6 +62,7 @@ const anyEdit: fc.Arbitrary<Edit> = fc.oneof(
   some('orderAngles', { angleIds: fc.shuffledSubarray(['a', 'b', 'c'], { minLength: 3 }) }),
   some('moveClips', { clipIds: clips, angle: angleId.map((id) => ({ id })) }),
   some('setAside', { clipIds: clips, aside: fc.boolean() }),
+  some('colourAngle', { angleId, hue: fc.integer({ min: 0, max: 11 }) }),
   some('frameAngle', { angleId, framing: fc.constantFrom('fit', 'fill') }),
   some('place', {
     by: fc.constantFrom('search', 'hand'),

@@ -1,6 +1,6 @@
 import type { GatheredFile } from '@pendolo/api'
 import { MAX_GAIN_DB, MIN_GAIN_DB } from '@pendolo/core/mix'
-import { type Clip, isMaster, pictureSpans, type Strip, stripOf } from '@pendolo/core/project'
+import { anglesInUse, type Clip, isMaster, pictureSpans, type Strip, stripOf } from '@pendolo/core/project'
 import { FLICKS_PER_SECOND } from '@pendolo/core/time'
 import { Button, Segmented, Slider, Switch as Toggle } from 'antd'
 import { useEffect, useMemo, useState } from 'react'
@@ -25,7 +25,8 @@ export function Balance({ project, edit, top }: StageProps) {
   const view = { from: event.start / FLICKS_PER_SECOND, span: Math.max(1, (event.end - event.start) / FLICKS_PER_SECOND) }
   const [angleId, setAngleId] = useState<string | null>(null)
   const spans = useMemo(() => pictureSpans(doc, (id) => files.find((f) => f.id === id)?.facts), [doc, files])
-  const angle = doc.angles.find((a) => a.id === angleId) ?? doc.angles.find((a) => spans.some((s) => s.angleId === a.id)) ?? null
+  const angles = anglesInUse(doc)
+  const angle = angles.find((a) => a.id === angleId) ?? angles.find((a) => spans.some((s) => s.angleId === a.id)) ?? null
   const clips = Object.values(doc.clips)
     .filter((c) => c.state === 'in' && doc.placements[c.id] && files.find((f) => f.id === c.fileId)?.facts.audio)
     .sort((a, b) => rank(a) - rank(b) || doc.placements[a.id].start - doc.placements[b.id].start)
@@ -51,7 +52,7 @@ export function Balance({ project, edit, top }: StageProps) {
       </>
     )
   }
-  const shownIndex = doc.angles.findIndex((a) => a.id === angle?.id)
+  const shownIndex = angles.findIndex((a) => a.id === angle?.id)
   return (
     <>
       {top(
@@ -84,7 +85,7 @@ export function Balance({ project, edit, top }: StageProps) {
             <p className="quiet" style={{ margin: '4px 0 10px' }}>
               Fit shows the whole picture with bars; fill fills the frame and cuts the edges. It counts for every stretch of the angle.
             </p>
-            {doc.angles.map((a, i) =>
+            {angles.map((a, i) =>
               spans.some((s) => s.angleId === a.id) ? (
                 <div key={a.id} style={{ display: 'grid', gridTemplateColumns: '24px 1fr auto', gap: 8, alignItems: 'center', padding: '3px 0' }}>
                   <Bob index={i} hue={a.hue} lit={i === shownIndex} />

@@ -2,19 +2,19 @@ import { DndContext, type DragEndEvent, KeyboardSensor, PointerSensor, useSensor
 import { SortableContext, sortableKeyboardCoordinates, useSortable, verticalListSortingStrategy } from '@dnd-kit/sortable'
 import { CSS } from '@dnd-kit/utilities'
 import { type GatheredFile, type Job, jobText, noteText } from '@pendolo/api'
-import { type Angle, type Clip, nextHue, projectRate } from '@pendolo/core/project'
+import { type Angle, anglesInUse, type Clip, nextHue, projectRate } from '@pendolo/core/project'
 import { PROJECT_RATES, parseRate, printLength, printRate, type Rate } from '@pendolo/core/time'
 import { App, Button, Checkbox, Dropdown, Form, Input, InputNumber, Popover, Select } from 'antd'
 import { ArrowDownUp, GripVertical } from 'lucide-react'
-import { useMemo, useState } from 'react'
+import { useMemo, useRef, useState } from 'react'
 import { send } from '../data/client.ts'
 import { useJobs } from '../data/queries.ts'
 import { newId } from '../ids.ts'
 import type { StageProps } from '../stage.ts'
-import { Bob } from '../ui/bob.tsx'
 import { Failed } from '../ui/failed.tsx'
 import { Paper } from '../ui/paper.tsx'
 import { useKeys } from '../ui/use-keys.ts'
+import { Colour } from './colour.tsx'
 import { JobsChip } from './jobs-chip.tsx'
 import { Masters } from './masters.tsx'
 import { Missing } from './missing.tsx'
@@ -35,11 +35,33 @@ export function Gather({ project, edit, top }: StageProps) {
   const clips = Object.values(doc.clips)
   const selected = [...chosen].filter((id) => doc.clips[id])
 
-  const toggle = (id: string) =>
+  const inUse = anglesInUse(doc)
+  const listed = (angleId: string) =>
+    sorted(
+      clips.filter((c) => c.angleId === angleId && c.state !== 'aside'),
+      byId,
+      sort,
+    )
+  const last = useRef<string | null>(null)
+  /** One clip more or less; with Shift all up to the one before. */
+  const toggle = (id: string, range: boolean) => {
+    const order = doc.angles.flatMap((a) => listed(a.id).map((c) => c.id))
+    const [from, to] = [order.indexOf(last.current ?? ''), order.indexOf(id)]
+    const meant = range && from >= 0 && to >= 0 ? order.slice(Math.min(from, to), Math.max(from, to) + 1) : [id]
+    last.current = id
     setChosen((now) => {
       const next = new Set(now)
-      if (!next.delete(id)) next.add(id)
+      const add = !next.has(id)
+      for (const one of meant) add ? next.add(one) : next.delete(one)
       return next
+    })
+  }
+  /** All clips of an angle, or none where they are chosen already. */
+  const toggleAngle = (angleId: string) =>
+    setChosen((now) => {
+      const own = listed(angleId).map((c) => c.id)
+      const all = own.every((id) => now.has(id))
+      return new Set(all ? [...now].filter((id) => !own.includes(id)) : [...now, ...own])
     })
   const setAside = (ids: string[], away: boolean) => {
     edit([{ type: 'setAside', clipIds: ids, aside: away }], away ? 'set aside' : 'take back')
@@ -69,7 +91,7 @@ export function Gather({ project, edit, top }: StageProps) {
       {top(
         <>
           <span className="quiet">
-            {doc.angles.length} angles · {clips.length} files · {printLength(files.reduce((s, f) => s + f.facts.durationSeconds, 0))}
+            {inUse.length} angles · {clips.length} files · {printLength(files.reduce((s, f) => s + f.facts.durationSeconds, 0))}
           </span>
           <span className="spring" />
           {clips.length > 0 && <SettingsChip project={project} edit={edit} />}
@@ -105,22 +127,20 @@ export function Gather({ project, edit, top }: StageProps) {
                     </tr>
                   </thead>
                   <SortableContext items={doc.angles.map((a) => a.id)} strategy={verticalListSortingStrategy}>
-                    {doc.angles.map((angle, i) => (
+                    {doc.angles.map((angle) => (
                       <AngleRows
                         key={angle.id}
                         angle={angle}
-                        index={i}
-                        clips={sorted(
-                          clips.filter((c) => c.angleId === angle.id && c.state !== 'aside'),
-                          byId,
-                          sort,
-                        )}
+                        index={inUse.indexOf(angle)}
+                        clips={listed(angle.id)}
                         files={byId}
                         jobs={jobs}
                         chosen={chosen}
                         onToggle={toggle}
+                        onToggleAll={() => toggleAngle(angle.id)}
                         renaming={renaming === angle.id}
                         onRename={() => setRenaming(angle.id)}
+                        onHue={(hue) => edit([{ type: 'colourAngle', angleId: angle.id, hue }], 'colour an angle')}
                         onName={(name) => {
                           if (name.trim() && name.trim() !== angle.name) edit([{ type: 'renameAngle', angleId: angle.id, name }], 'rename an angle')
                           setRenaming(null)
@@ -271,13 +291,15 @@ interface AngleRowsProps {
   files: ReadonlyMap<string, GatheredFile>
   jobs: readonly Job[]
   chosen: ReadonlySet<string>
-  onToggle: (clipId: string) => void
+  onToggle: (clipId: string, range: boolean) => void
+  onToggleAll: () => void
   renaming: boolean
   onRename: () => void
   onName: (name: string) => void
+  onHue: (hue: number) => void
 }
 
-function AngleRows({ angle, index, clips, files, jobs, chosen, onToggle, renaming, onRename, onName }: AngleRowsProps) {
+function AngleRows({ angle, index, clips, files, jobs, chosen, onToggle, onToggleAll, renaming, onRename, onName, onHue }: AngleRowsProps) {
   const { attributes, listeners, setNodeRef, transform, transition } = useSortable({ id: angle.id })
   const shown = clips.map((c) => ({ clip: c, file: files.get(c.fileId) as GatheredFile }))
   const first = shown[0]?.file
@@ -291,9 +313,18 @@ function AngleRows({ angle, index, clips, files, jobs, chosen, onToggle, renamin
           </button>
         </td>
         <td>
-          <Bob index={index} hue={angle.hue} />
+          <Colour angle={angle} index={index} onHue={onHue} />
         </td>
         <td>
+          {clips.length > 1 && (
+            <Checkbox
+              checked={clips.every((c) => chosen.has(c.id))}
+              indeterminate={clips.some((c) => chosen.has(c.id)) && !clips.every((c) => chosen.has(c.id))}
+              onChange={onToggleAll}
+              aria-label={`Choose all clips of ${angle.name}`}
+              style={{ marginRight: 8 }}
+            />
+          )}
           {renaming ? (
             <Input
               size="small"
@@ -325,7 +356,7 @@ function AngleRows({ angle, index, clips, files, jobs, chosen, onToggle, renamin
           alone={shown.length === 1}
           jobs={jobs.filter((j) => j.fileId === file.id)}
           chosen={chosen.has(clip.id)}
-          onToggle={() => onToggle(clip.id)}
+          onToggle={(range) => onToggle(clip.id, range)}
         />
       ))}
     </tbody>
@@ -361,7 +392,7 @@ function FileRow({
   alone: boolean
   jobs: Job[]
   chosen: boolean
-  onToggle: () => void
+  onToggle: (range: boolean) => void
 }) {
   const running = jobs.find((j) => j.state === 'running')
   const open = running ?? jobs.find((j) => j.state === 'queued')
@@ -370,7 +401,7 @@ function FileRow({
     <tr className={chosen ? 'file chosen' : 'file'} aria-label={file.name}>
       <td />
       <td>
-        <Checkbox checked={chosen} onChange={onToggle} aria-label={`Choose ${file.name}`} />
+        <Checkbox checked={chosen} onChange={(e) => onToggle(e.nativeEvent.shiftKey)} aria-label={`Choose ${file.name}`} />
       </td>
       <td className="file-name" title={factsText(file)}>
         {file.name}

@@ -1,7 +1,7 @@
 import { detailText, type FilmBody, type Job } from '@pendolo/api'
 import { activeCut, type FilmStretch, type FilmWarning, filmWarnings } from '@pendolo/core/film'
 import { EXCHANGE_FORMATS } from '@pendolo/core/formats'
-import { marksOnMaster, type ProjectDoc, pointsOf, projectRate } from '@pendolo/core/project'
+import { anglesInUse, marksOnMaster, type ProjectDoc, pointsOf, projectRate } from '@pendolo/core/project'
 import { FLICKS_PER_SECOND, type Flicks, PROJECT_RATES, parseRate, printLength, printRate, printTimecode, type Rate } from '@pendolo/core/time'
 import { App, Button, Progress, Select, Tooltip } from 'antd'
 import { type CSSProperties, useMemo, useState } from 'react'
@@ -235,7 +235,7 @@ function Figures({ plan, project }: { plan: readonly FilmStretch[]; project: Sta
       <p className="quiet" style={{ margin: '8px 0 4px' }}>
         screen time by angle
       </p>
-      {doc.angles.map((a, i) => {
+      {anglesInUse(doc).map((a, i) => {
         const share = total > 0 ? shown.filter((s) => s.angleId === a.id).reduce((t, s) => t + s.length, 0) / total : 0
         return share > 0 ? (
           <div className="use-row" key={a.id} style={{ '--hue': hueOf(a.hue) } as CSSProperties}>

@@ -1,5 +1,5 @@
 import { type GatheredFile, type ProjectState, whyText } from '@pendolo/api'
-import { type Clip, clockOf, type Method } from '@pendolo/core/project'
+import { anglesInUse, type Clip, clockOf, type Method } from '@pendolo/core/project'
 import { FLICKS_PER_SECOND, type Flicks, flicks, printLength } from '@pendolo/core/time'
 import { type KeyboardEvent, useMemo, useRef, useState } from 'react'
 import { masterEnd } from '../playback/model.ts'
@@ -100,8 +100,8 @@ export function Coverage({
           </text>
           <rect x={LABELS} y="0" width={plot} height={HEAD + WAVE} fill="transparent" onPointerDown={seek} />
           {rows.map(({ angleId, top, lanes }) => {
-            const i = doc.angles.findIndex((a) => a.id === angleId)
-            const angle = doc.angles[i]
+            const i = anglesInUse(doc).findIndex((a) => a.id === angleId)
+            const angle = anglesInUse(doc)[i]
             return (
               <g key={angleId}>
                 <line x1="0" x2={width} y1={top + lanes * row} y2={top + lanes * row} stroke="var(--ink-line)" />
@@ -160,11 +160,11 @@ function layOutBars({ doc, files }: ProjectState, clips: readonly Clip[]) {
     })
     .sort((a, b) => a.from - b.from)
   // Takes of one camera that lie on the same stretch stand in lanes beside each other.
-  const row = doc.angles.length > MANY_ANGLES ? TIGHT_ROW : ROW
+  const row = anglesInUse(doc).length > MANY_ANGLES ? TIGHT_ROW : ROW
   const inset = (row - BAR) / 2
   const rows: { angleId: string; lanes: number; top: number }[] = []
   let y = HEAD + WAVE
-  for (const angle of doc.angles) {
+  for (const angle of anglesInUse(doc)) {
     const ends: number[] = []
     for (const bar of bars.filter((b) => b.clip.angleId === angle.id)) {
       bar.lane = ends.findIndex((end) => end <= bar.from)

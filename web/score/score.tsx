@@ -1,7 +1,7 @@
 import type { ProjectState } from '@pendolo/api'
 import type { Points } from '@pendolo/core/cut'
 import { planFilm } from '@pendolo/core/film'
-import { marksOnMaster, type PictureSpan, projectRate, pulseOf } from '@pendolo/core/project'
+import { anglesInUse, marksOnMaster, type PictureSpan, projectRate, pulseOf } from '@pendolo/core/project'
 import { FLICKS_PER_SECOND, type Flicks, printTimecode } from '@pendolo/core/time'
 import { memo, useDeferredValue, useLayoutEffect, useMemo, useRef } from 'react'
 import { filmFor } from '../playback/film.ts'
@@ -35,6 +35,7 @@ const seconds = (time: number) => time / FLICKS_PER_SECOND
 /** The drawn time surface: master, one lane an angle, and the cut as one line stepping between them. */
 export const Score = memo(function Score({ project, spans, points, actions, chosenAngle, range, zoomRef }: ScoreProps) {
   const { doc } = project
+  const angles = anglesInUse(doc)
   const [ref, { width, height }] = useSize<HTMLDivElement>()
   const recorded = useMemo(() => eventOf(project), [project])
   // A little paper is left behind the end.
@@ -42,18 +43,18 @@ export const Score = memo(function Score({ project, spans, points, actions, chos
   const { view, zoom, move, show } = useTimeView(whole, 24)
   const rate = projectRate(doc.settings)
   zoomRef.current = (factor) => zoom(factor, seconds(engine.now()))
-  const geometry = useMemo(() => geometryOf(width, height, doc.angles.length, view), [width, height, doc.angles.length, view])
-  const { gesture, handlers } = useScoreGestures({ ref, geometry, points, angles: doc.angles, recorded, rate, actions, zoom, move })
+  const geometry = useMemo(() => geometryOf(width, height, angles.length, view), [width, height, angles.length, view])
+  const { gesture, handlers } = useScoreGestures({ ref, geometry, points, angles, recorded, rate, actions, zoom, move })
   const drag = gesture?.kind === 'head' ? gesture : null
   const shownPoints = useMemo(
     () => (drag ? points.map((p) => (p.time === drag.from ? { ...p, time: drag.to } : p)).sort((a, b) => a.time - b.time) : points),
     [points, drag],
   )
-  const laneOf = useMemo(() => new Map(doc.angles.map((a, i) => [a.id, i])), [doc.angles])
+  const laneOf = useMemo(() => new Map(angles.map((a, i) => [a.id, i])), [angles])
   const plan = useMemo(() => {
-    const material = { spans, order: doc.angles.map((a) => a.id), standIn: doc.settings.standIn }
+    const material = { spans, order: angles.map((a) => a.id), standIn: doc.settings.standIn }
     return planFilm(shownPoints, material, recorded.start, recorded.end).filter((s) => s.wanted !== null)
-  }, [shownPoints, spans, doc.angles, recorded, doc.settings.standIn])
+  }, [shownPoints, spans, angles, recorded, doc.settings.standIn])
   const { lanes, master } = useLanes(project, spans)
   const marks = useMemo(() => marksOnMaster(doc), [doc])
   const colours = usePaperColours()
@@ -72,7 +73,7 @@ export const Score = memo(function Score({ project, spans, points, actions, chos
     stroke: gesture?.kind === 'paint' ? gesture : null,
     label: (t) => printTimecode(t, { rate, dropFrame }, startFrame),
   }
-  const hues = useMemo(() => doc.angles.map((a) => a.hue), [doc.angles])
+  const hues = useMemo(() => angles.map((a) => a.hue), [angles])
   return (
     <div className="score" ref={ref} style={{ flex: 1, minHeight: 0 }} {...handlers} role="group" aria-label="Score">
       <Drawn geometry={geometry} picture={picture} />
@@ -80,7 +81,7 @@ export const Score = memo(function Score({ project, spans, points, actions, chos
       <Heads
         geometry={useDeferredValue(geometry)}
         points={useDeferredValue(shownPoints)}
-        angles={doc.angles}
+        angles={angles}
         laneOf={laneOf}
         label={picture.label}
         onJoin={actions.join}
@@ -108,7 +109,7 @@ function useLanes(project: ProjectState, spans: readonly PictureSpan[]): { lanes
       const start = seconds(placement.start)
       return [{ peaks: wave, start, end: start + file.facts.durationSeconds * placement.rate, rate: placement.rate }]
     }
-    const lanes = doc.angles.map((angle): ScoreLane => {
+    const lanes = anglesInUse(doc).map((angle): ScoreLane => {
       const own = spans.filter((s) => s.angleId === angle.id)
       const clips = Object.values(doc.clips).filter((c) => c.angleId === angle.id && c.state === 'in')
       const empty = own.length > 0 ? null : soundOnly(project, angle.id) ? 'sound only' : 'not lined up yet'
@@ -147,7 +148,7 @@ function Labels({ geometry, project, chosenAngle }: { geometry: Geometry; projec
         {pulse && pulse.tempoBpm > 0 ? `♩ = ${pulse.tempoBpm.toFixed(1)}` : ''}
       </span>
       <b style={{ top: HEAD + WAVE / 2 - 9 }}>Master</b>
-      {doc.angles.map((angle, i) => (
+      {anglesInUse(doc).map((angle, i) => (
         <div
           key={angle.id}
           style={{ top: laneTop(geometry, i) + (geometry.laneHeight - size) / 2, height: size, fontSize: Math.min(12.5, size - 2.5) }}

@@ -1,6 +1,6 @@
 import { type Magnet, nearestIndex, pulled } from '@pendolo/core/cut'
 import { activeCut } from '@pendolo/core/film'
-import { marksOnMaster, type ProjectDoc, pointsOf, projectRate, pulseOf } from '@pendolo/core/project'
+import { anglesInUse, marksOnMaster, type ProjectDoc, pointsOf, projectRate, pulseOf } from '@pendolo/core/project'
 import { FLICKS_PER_SECOND, type Flicks, firstFrom, flicks, frameStart, lastUpTo, nearestFrameStart } from '@pendolo/core/time'
 import { App } from 'antd'
 import { useEffect, useMemo, useRef } from 'react'
@@ -97,7 +97,7 @@ export function useCuttingKeys({
     const press = (event: KeyboardEvent) => {
       if (event.ctrlKey || event.metaKey || event.altKey || event.repeat || belongsToFocus(event)) return
       const index = CODES.indexOf(event.code)
-      const angle = doc.angles[index]
+      const angle = anglesInUse(doc)[index]
       if (index < 0 || !angle) return
       event.preventDefault()
       cutting.choose(angle.id, event.shiftKey)

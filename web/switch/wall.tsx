@@ -1,6 +1,6 @@
 import type { ProjectState } from '@pendolo/api'
 import { seat } from '@pendolo/core/picture'
-import { type PictureSpan, pointsOf, projectRate, startFrameOf } from '@pendolo/core/project'
+import { anglesInUse, type PictureSpan, pointsOf, projectRate, startFrameOf } from '@pendolo/core/project'
 import { type Flicks, flicks, masterToClip, printTimecode } from '@pendolo/core/time'
 import type { CSSProperties } from 'react'
 import { useJobs } from '../data/queries.ts'
@@ -31,8 +31,9 @@ export function Wall({ project, spans, chosenAngle, onChoose }: WallProps) {
   const { data: jobs = [] } = useJobs(project.id)
   const { doc } = project
   const { settings } = doc
-  const seats = seat(doc.angles.length, width - 16, height - 16, GAP, settings.width / settings.height)
-  const half = Math.ceil(doc.angles.length / 2)
+  const angles = anglesInUse(doc)
+  const seats = seat(angles.length, width - 16, height - 16, GAP, settings.width / settings.height)
+  const half = Math.ceil(angles.length / 2)
   const sideWidth = seats.columnsPerSide * (seats.tileWidth + GAP)
   const programmeLeft = 8 + sideWidth + (width - 16 - 2 * sideWidth - seats.programmeWidth) / 2
   const programmeTop = Math.max(8, (height - seats.programmeHeight) / 2)
@@ -51,12 +52,12 @@ export function Wall({ project, spans, chosenAngle, onChoose }: WallProps) {
       height: seats.tileHeight,
     }
   }
-  const seenIndex = doc.angles.findIndex((a) => a.id === seenId)
-  const seen = doc.angles[seenIndex]
+  const seenIndex = angles.findIndex((a) => a.id === seenId)
+  const seen = angles[seenIndex]
   return (
     <div className="stage" ref={ref} style={{ height: '100%' }}>
       {width > 0 &&
-        doc.angles.map((angle, i) => (
+        angles.map((angle, i) => (
           <button
             type="button"
             key={angle.id}

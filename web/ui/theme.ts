@@ -16,6 +16,9 @@ export const HUES = [
   '#7c5c5c',
 ] as const
 
+/** What they are called, in the same order. */
+export const HUE_NAMES = ['brick', 'blue', 'moss', 'violet', 'amber', 'teal', 'rose', 'slate', 'umber', 'sky', 'olive', 'clay'] as const
+
 export function hueOf(hue: number): string {
   return HUES[hue % HUES.length]
 }
