@@ -1,4 +1,5 @@
 import { WAYS } from '@pendolo/core/lineup'
+import { LEAST_TEMPO, METRES_ASKED, MOST_TEMPO } from '@pendolo/core/pulse'
 import { PROJECT_RATES } from '@pendolo/core/time'
 import * as yup from 'yup'
 import { id } from './edits/parts.ts'
@@ -29,6 +30,9 @@ export const FINDINGS = ['beats', 'parts', 'speech'] as const
 export const findBody = yup
   .object({
     find: yup.string().oneOf(FINDINGS).default('beats'),
+    /** About so many beats a minute, and beats a bar, as somebody says who knows the music. */
+    tempoBpm: yup.number().min(LEAST_TEMPO).max(MOST_TEMPO).optional(),
+    metre: yup.number().oneOf(METRES_ASKED).optional(),
     /** Clips that are somebody's microphone; they must be placed. */
     microphones: yup.array(id.required()).max(100).default([]),
   })

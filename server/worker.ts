@@ -4,7 +4,7 @@ import type { Detail } from '@pendolo/api'
 import type { Exchange, ExchangeFile } from '@pendolo/core/formats'
 import { COMMON_SPEEDS, type LightPlacement, placeByLight, placeBySound, type SoundPlacement, SoundReference } from '@pendolo/core/lineup'
 import type { FileFacts } from '@pendolo/core/project'
-import type { PulseEstimate } from '@pendolo/core/pulse'
+import type { PulseEstimate, PulseWishes } from '@pendolo/core/pulse'
 import type { Config } from './config.ts'
 import { backUp } from './db/backup.ts'
 import type { PictureSize } from './film/decoder.ts'
@@ -39,6 +39,7 @@ export interface PulseTask {
   readonly config: Config
   readonly file: string
   readonly facts: FileFacts
+  readonly wishes?: PulseWishes
 }
 
 export interface PartsTask {
@@ -137,7 +138,7 @@ async function done(task: Task, progress: MessagePort): Promise<Results[keyof Re
   if (task.kind === 'alone') return alone(...task.args)
   if (task.kind === 'backup') return backUp(task.home)
   const told = (share: number) => progress.postMessage({ share } satisfies Told)
-  if (task.kind === 'pulse') return hearPulse(task.config, task.file, task.facts, told)
+  if (task.kind === 'pulse') return hearPulse(task.config, task.file, task.facts, task.wishes, told)
   if (task.kind === 'parts') return hearParts(task.config, task.file, task.facts, task.grid, told)
   if (task.kind === 'speech') return hearSpeech(task.config, task.file, task.facts, task.microphones, told)
   if (task.kind === 'light') {

@@ -1,8 +1,9 @@
 import { FRAMES_PER_SECOND, type OnsetFeatures } from './onset.ts'
+import type { KnownBeats, PulseWishes } from './wishes.ts'
 
 /** Beats a bar that are tried, and what the rarer ones cost a bar, natural logs: most music is in four or three. */
-const METRES = [4, 3, 2, 6] as const
-const RARE: Record<(typeof METRES)[number], number> = { 4: 0, 3: 0, 2: 1.2, 6: 2 }
+const USUAL_METRES: readonly number[] = [4, 3, 2, 6]
+const RARE: Readonly<Record<number, number>> = { 2: 1.2, 6: 2 }
 
 export interface Bars {
   /** Beats of most bars. */
@@ -21,26 +22,44 @@ const PAUSE = 1.8
 /** How much the change of harmony over bars weighs against what the network says. */
 const HARMONY_WEIGHT = 0.35
 
+const CERTAIN = 0.999
+/** A found beat is a known one this near to it, s. */
+const SAME_BEAT = 0.06
+
+/** Whether a beat is known to begin a bar, or known not to; null where nothing is known. */
+function toldOf(t: number, known: readonly KnownBeats[]): boolean | null {
+  for (const { beats, downbeats } of known) {
+    if (downbeats.length === 0) continue
+    const at = beats.findIndex((b) => Math.abs(b - t) < SAME_BEAT)
+    if (at >= 0) return downbeats.includes(at)
+  }
+  return null
+}
+
 /**
  * Which beats begin a bar: the network's likelihood at each beat and the change of harmony over bars, followed through the
  * recording by a hidden Markov model over metre and position in the bar, so that a dropped beat, or another piece in
  * another metre, is met (after Davies & Plumbley 2006 and Krebs, Böck & Widmer 2015).
  * @param beats seconds, ascending
  * @param bar likelihood 0..1 of a bar's first beat, each 20 ms
+ * @param wishes how many beats a bar has, and bars that are known
  */
-export function findBars(features: OnsetFeatures, beats: number[], bar: Float32Array): Bars {
+export function findBars(features: OnsetFeatures, beats: number[], bar: Float32Array, { metre: asked, known = [] }: PulseWishes = {}): Bars {
   const n = beats.length
-  if (n < 4) return { metre: 4, downbeats: n > 0 ? [0] : [], confidence: 0 }
+  const metres = asked === undefined ? USUAL_METRES : [asked]
+  if (n < 4) return { metre: metres[0], downbeats: n > 0 ? [0] : [], confidence: 0 }
   const likely = beats.map((t) => {
+    const told = toldOf(t, known)
+    if (told !== null) return told ? CERTAIN : 1 - CERTAIN
     const row = Math.round((t * FRAMES_PER_SECOND) / 2)
     return Math.max(0.01, Math.min(0.99, Math.max(bar[row - 1] || 0, bar[row] || 0, bar[row + 1] || 0)))
   })
-  const states = METRES.flatMap((metre) => Array.from({ length: metre }, (_, position) => ({ metre, position })))
-  const gain = METRES.map((metre) => {
+  const states = metres.flatMap((metre) => Array.from({ length: metre }, (_, position) => ({ metre, position })))
+  const gain = metres.map((metre) => {
     const harmony = beatEvidence(features, beats, metre)
-    return likely.map((p, i) => Math.log(p / (1 - p)) + HARMONY_WEIGHT * harmony[i] - RARE[metre])
+    return likely.map((p, i) => Math.log(p / (1 - p)) + HARMONY_WEIGHT * harmony[i] - (asked === undefined ? (RARE[metre] ?? 0) : 0))
   })
-  const begins = METRES.map((_, m) => METRES.slice(0, m).reduce((sum, x) => sum + x, 0))
+  const begins = metres.map((_, m) => metres.slice(0, m).reduce((sum, x) => sum + x, 0))
   let score = new Float64Array(states.length)
   const from = new Int8Array(n * states.length)
   for (let i = 0; i < n; i++) {
@@ -50,7 +69,7 @@ export function findBars(features: OnsetFeatures, beats: number[], bar: Float32A
     for (let s = 1; s < states.length; s++) if (score[s] > score[top]) top = s
     const jump = score[top] - (pause ? ANEW_COST : SLIP_COST)
     for (const [s, { metre, position }] of states.entries()) {
-      const m = METRES.indexOf(metre)
+      const m = metres.indexOf(metre)
       const usual = begins[m] + ((position + metre - 1) % metre)
       const stays = score[usual] >= jump
       next[s] = (stays ? score[usual] : jump) + (position === 0 ? gain[m][i] : 0)

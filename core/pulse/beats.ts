@@ -1,4 +1,5 @@
 import { FRAMES_PER_SECOND, type OnsetFeatures } from './onset.ts'
+import { type KnownBeats, knownTempo, type PulseWishes } from './wishes.ts'
 
 /** Slowest and fastest beat, frames of 10 ms (46 and 214 a minute). */
 const LONGEST = 130
@@ -21,19 +22,48 @@ const PREFERENCE_WEIGHT = 0.25
  */
 const EARLY_SECONDS = 0.004
 
-/** Beat lengths that are tried, frames. */
-const LENGTHS = lengths()
+/** How far the beat may lie from a tempo that was said, as a factor. */
+const ABOUT = 1.3
+/** How much narrower and stronger the preference is where the beats of a stretch are known. */
+const KNOWN_OCTAVES = 0.45
+const KNOWN_WEIGHT = 1
+/** Log odds of a known beat, and of all between known beats; how near to one counts as it, s. */
+const KNOWN_ODDS = 5
+const KNOWN_SECONDS = 0.025
+
+/** Which lengths of a beat are tried, frames, and which are liked. */
+interface Search {
+  readonly lengths: readonly number[]
+  readonly preferred: number
+  readonly octaves: number
+  readonly weight: number
+}
+
+function searchFor({ tempoBpm, known }: PulseWishes): Search {
+  const usual = { preferred: PREFERRED_FRAMES, octaves: PREFERENCE_OCTAVES, weight: PREFERENCE_WEIGHT }
+  if (tempoBpm !== undefined) {
+    const middle = (60 * FRAMES_PER_SECOND) / tempoBpm
+    return { ...usual, lengths: lengths(Math.max(2, Math.floor(middle / ABOUT)), Math.ceil(middle * ABOUT)), preferred: middle, octaves: KNOWN_OCTAVES }
+  }
+  const tempo = knownTempo(known)
+  const all = lengths(SHORTEST, LONGEST)
+  return tempo === null
+    ? { ...usual, lengths: all }
+    : { lengths: all, preferred: (60 * FRAMES_PER_SECOND) / tempo, octaves: KNOWN_OCTAVES, weight: KNOWN_WEIGHT }
+}
 
 /**
  * Beats as the best chain through the likelihood of a beat: each beat scores its log odds, each change of length costs,
  * and stretches without a pulse have no chain (a semi-Markov form of the bar pointer model of Krebs, Böck & Widmer
  * 2015, "An efficient state-space model for joint tempo and meter tracking").
  * @param beat likelihood 0..1 each 20 ms
+ * @param wishes what is said of the tempo, and beats that are known
  * @returns beat times in seconds, ascending; empty where there is no pulse
  */
-export function trackBeats(beat: Float32Array, features: OnsetFeatures): number[] {
+export function trackBeats(beat: Float32Array, features: OnsetFeatures, wishes: PulseWishes = {}): number[] {
   const odds = logOdds(beat)
-  const chains = bestChains(odds)
+  for (const stretch of wishes.known ?? []) setKnown(odds, stretch)
+  const chains = bestChains(odds, searchFor(wishes))
   const out: number[] = []
   for (const frame of chains) {
     const time = refined(features.strength, odds, frame) / FRAMES_PER_SECOND + EARLY_SECONDS
@@ -42,10 +72,20 @@ export function trackBeats(beat: Float32Array, features: OnsetFeatures): number[
   return out
 }
 
-function lengths(): number[] {
+function lengths(shortest: number, longest: number): number[] {
   const out: number[] = []
-  for (let x = SHORTEST; x <= LONGEST; x += x < 64 ? 1 : 2) out.push(x)
+  for (let x = shortest; x <= longest; x += x < 64 ? 1 : 2) out.push(x)
   return out
+}
+
+/** Within a known stretch its beats are certain, and nothing else is one. */
+function setKnown(odds: Float32Array, { beats }: KnownBeats): void {
+  if (beats.length < 2) return
+  const reach = Math.round(KNOWN_SECONDS * FRAMES_PER_SECOND)
+  const frame = (t: number) => Math.round((t - EARLY_SECONDS) * FRAMES_PER_SECOND)
+  odds.fill(-KNOWN_ODDS, Math.max(0, frame(beats[0]) - reach), Math.max(0, frame(beats[beats.length - 1]) + reach + 1))
+  for (const t of beats)
+    for (let f = frame(t) - reach; f <= frame(t) + reach; f++) if (f >= 0 && f < odds.length) odds[f] = KNOWN_ODDS - 0.5 * Math.abs(f - frame(t))
 }
 
 /** Log odds of a beat at each frame of 10 ms. */
@@ -59,21 +99,21 @@ function logOdds(beat: Float32Array): Float32Array {
   return out
 }
 
-function bestChains(odds: Float32Array): number[] {
+function bestChains(odds: Float32Array, { lengths: tried, preferred, octaves: wide, weight }: Search): number[] {
   const n = odds.length
-  const count = LENGTHS.length
-  const ring = LONGEST + 1
+  const count = tried.length
+  const ring = tried[count - 1] + 1
   const score = Array.from({ length: ring }, () => new Float64Array(count).fill(Number.NEGATIVE_INFINITY))
   const start = new Float64Array(ring).fill(Number.NEGATIVE_INFINITY)
   /** Where each beat came from: the length before it, or 255 for the first of a chain. */
   const back = new Uint8Array(n * count)
   /** The length a chain ended with at this frame, if "no pulse" began there; 255 if it went on. */
   const ended = new Uint8Array(n).fill(255)
-  const worth = LENGTHS.map((x) => {
-    const octaves = Math.log2(x / PREFERRED_FRAMES) / PREFERENCE_OCTAVES
-    return (PULSE_WORTH * x) / FRAMES_PER_SECOND - (PREFERENCE_WEIGHT * octaves * octaves * x) / PREFERRED_FRAMES
+  const worth = tried.map((x) => {
+    const octaves = Math.log2(x / preferred) / wide
+    return (PULSE_WORTH * x) / FRAMES_PER_SECOND - (weight * octaves * octaves * x) / preferred
   })
-  const change = LENGTHS.map((x) => LENGTHS.map((y) => (Math.abs(y / x - 1) <= BEND ? STEADINESS * Math.abs(y / x - 1) : Number.POSITIVE_INFINITY)))
+  const change = tried.map((x) => tried.map((y) => (Math.abs(y / x - 1) <= BEND ? STEADINESS * Math.abs(y / x - 1) : Number.POSITIVE_INFINITY)))
   const reach = change.map((row) => [row.findIndex((c) => c < Number.POSITIVE_INFINITY), row.findLastIndex((c) => c < Number.POSITIVE_INFINITY)])
   let none = 0
   for (let t = 0; t < n; t++) {
@@ -81,7 +121,7 @@ function bestChains(odds: Float32Array): number[] {
     let top = Number.NEGATIVE_INFINITY
     let topLength = 255
     for (let i = 0; i < count; i++) {
-      const d = LENGTHS[i]
+      const d = tried[i]
       here[i] = Number.NEGATIVE_INFINITY
       if (d > t) continue
       const slot = (t - d) % ring
@@ -119,7 +159,7 @@ function bestChains(odds: Float32Array): number[] {
     for (;;) {
       frames.push(t)
       const from = back[t * count + length]
-      t -= LENGTHS[length]
+      t -= tried[length]
       if (from === 255) break
       length = from
     }

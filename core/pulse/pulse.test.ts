@@ -84,6 +84,46 @@ describe('finding the pulse', () => {
     expect(fMeasure(beats, found)).toBeGreaterThan(0.9)
   })
 
+  describe('obeys who knows the music', () => {
+    const beats = steady(126, 1, 41)
+    const sound = band(beats, 4, 42)
+
+    test('about half or double the tempo', () => {
+      const half = findPulse(sound, undefined, { tempoBpm: 63 })
+      expect(Math.abs(half.tempoBpm / 63 - 1)).toBeLessThan(0.02)
+      expect(half.beats.filter((t) => beats.some((b) => Math.abs(b - t) < 0.05)).length / half.beats.length).toBeGreaterThan(0.9)
+      const double = findPulse(sound, undefined, { tempoBpm: 250 })
+      expect(Math.abs(double.tempoBpm / 252 - 1)).toBeLessThan(0.02)
+      expect(
+        fMeasure(
+          beats,
+          double.beats.filter((t) => beats.some((b) => Math.abs(b - t) < 0.05)),
+        ),
+      ).toBeGreaterThan(0.9)
+    })
+
+    test('so many beats a bar, five too', () => {
+      const five = findPulse(band(beats, 5, 42), undefined, { metre: 5 })
+      expect(five.metre).toBe(5)
+      const distances = new Set(five.downbeats.slice(1).map((d, i) => d - five.downbeats[i]))
+      expect([...distances]).toEqual([5])
+      expect(findPulse(sound, undefined, { metre: 3 }).metre).toBe(3)
+    })
+
+    test('a stretch that is known: level, phase and bars of all follow it', () => {
+      // Four bars are known at half the level, on the weak beats, and where they begin.
+      const known = beats.filter((_, i) => i >= 40 && i < 56 && i % 2 === 1)
+      const found = findPulse(sound, undefined, { known: [{ beats: known, downbeats: [1, 5] }] })
+      expect(Math.abs(found.tempoBpm / 63 - 1)).toBeLessThan(0.02)
+      for (const t of known) expect(Math.min(...found.beats.map((b) => Math.abs(b - t)))).toBeLessThan(0.03)
+      const near = (t: number) => found.beats.findIndex((b) => Math.abs(b - t) < 0.05)
+      for (const t of [known[1], known[5]]) expect(found.downbeats).toContain(near(t))
+      expect(found.downbeats).not.toContain(near(known[0]))
+      // Far from the stretch too.
+      expect(found.beats.filter((t) => t > 5 && t < 12).length).toBeLessThan(10)
+    })
+  })
+
   test.each([
     ['silence', new Float32Array(20 * PULSE_RATE)],
     ['steady noise', Float32Array.from({ length: 20 * PULSE_RATE }, random(9))],

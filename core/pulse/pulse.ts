@@ -5,6 +5,7 @@ import { networkInputs } from './network/inputs.ts'
 import { runNetwork } from './network/network.ts'
 import { FRAMES_PER_SECOND, type OnsetFeatures, OnsetReader, PULSE_RATE } from './onset.ts'
 import { findSections, loudMoments, type Section } from './sections.ts'
+import type { PulseWishes } from './wishes.ts'
 
 export interface PulseEstimate {
   /** Median beats a minute; 0 when there is no pulse. */
@@ -48,9 +49,9 @@ export class PulseReader {
     this.#hits.push(samples)
   }
 
-  /** Beats, bars, tempo, hits and parts. Where there is no pulse there are no beats. */
-  finish(onProgress?: (share: number) => void): PulseEstimate {
-    return pulseOf(this.#onsets.finish(), this.#hits.finish(), onProgress)
+  /** Beats, bars, tempo, hits and parts. Where there is no pulse there are no beats. @param wishes what is known of it */
+  finish(onProgress?: (share: number) => void, wishes: PulseWishes = {}): PulseEstimate {
+    return pulseOf(this.#onsets.finish(), this.#hits.finish(), wishes, onProgress)
   }
 
   /** Parts and loud moments alone, on beats that are known already (seconds; `downbeats` are indices into them). */
@@ -61,18 +62,18 @@ export class PulseReader {
 }
 
 /** {@link PulseReader} for a recording that is there as a whole; empty, silent and very short ones give no beats. */
-export function findPulse(samples: Float32Array, onProgress?: (share: number) => void): PulseEstimate {
+export function findPulse(samples: Float32Array, onProgress?: (share: number) => void, wishes: PulseWishes = {}): PulseEstimate {
   const reader = new PulseReader()
   reader.push(samples)
   onProgress?.(0.4)
-  return reader.finish((share) => onProgress?.(0.4 + 0.6 * share))
+  return reader.finish((share) => onProgress?.(0.4 + 0.6 * share), wishes)
 }
 
-function pulseOf(features: OnsetFeatures, envelope: Uint8Array, onProgress?: (share: number) => void): PulseEstimate {
+function pulseOf(features: OnsetFeatures, envelope: Uint8Array, wishes: PulseWishes, onProgress?: (share: number) => void): PulseEstimate {
   const likely = runNetwork(networkInputs(features), (share) => onProgress?.(0.75 * share))
-  const beats = onAttacks(trackBeats(likely.beat, features), envelope)
+  const beats = onAttacks(trackBeats(likely.beat, features, wishes), envelope)
   onProgress?.(0.85)
-  const bars = findBars(features, beats, likely.bar)
+  const bars = findBars(features, beats, likely.bar, wishes)
   onProgress?.(0.9)
   const sections = findSections(features, beats, bars.downbeats)
   onProgress?.(1)

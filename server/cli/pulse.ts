@@ -1,7 +1,8 @@
 import { existsSync } from 'node:fs'
 import path from 'node:path'
 import type { FileFacts } from '@pendolo/core/project'
-import type { Command } from 'commander'
+import { LEAST_TEMPO, METRES_ASKED, MOST_TEMPO } from '@pendolo/core/pulse'
+import { type Command, InvalidArgumentError } from 'commander'
 import { type Config, defaultHome, makeConfig } from '../config.ts'
 import { probe } from '../media/probe.ts'
 import { hearPulse } from '../media/pulse.ts'
@@ -12,6 +13,8 @@ import { placeBySoundOn } from './line-up.ts'
 interface PulseOptions {
   json?: boolean
   speech?: boolean
+  tempo?: number
+  metre?: number
   mic: string[]
 }
 
@@ -20,6 +23,8 @@ export function addPulse(program: Command): void {
     .command('pulse')
     .description('beats, bars and parts of a recording; with --speech phrases, speakers and what else is heard')
     .option('--json', 'print JSON')
+    .option('--tempo <n>', 'about so many beats a minute', tempo)
+    .option('--metre <n>', 'beats a bar', metre)
     .option('--speech', 'listen for speech instead of beats')
     .option('--mic <file>', "somebody's microphone, to tell who speaks; may be given several times", (file: string, files: string[]) => [...files, file], [])
     .argument('<file>')
@@ -32,6 +37,18 @@ export function addPulse(program: Command): void {
     })
 }
 
+function tempo(text: string): number {
+  const value = Number(text)
+  if (value >= LEAST_TEMPO && value <= MOST_TEMPO) return value
+  throw new InvalidArgumentError(`a tempo lies from ${LEAST_TEMPO} to ${MOST_TEMPO} beats a minute`)
+}
+
+function metre(text: string): number {
+  const value = Number(text)
+  if ((METRES_ASKED as readonly number[]).includes(value)) return value
+  throw new InvalidArgumentError(`a bar has ${METRES_ASKED.join(', ')} beats`)
+}
+
 async function soundFacts(config: Config, file: string): Promise<FileFacts> {
   if (!existsSync(file)) throw new MediaError(`${file} does not exist`)
   const facts = await probe(config, path.resolve(file))
@@ -39,8 +56,8 @@ async function soundFacts(config: Config, file: string): Promise<FileFacts> {
   return facts
 }
 
-async function tellPulse(config: Config, file: string, facts: FileFacts, { json }: PulseOptions): Promise<void> {
-  const found = await hearPulse(config, file, facts)
+async function tellPulse(config: Config, file: string, facts: FileFacts, { json, tempo: tempoBpm, metre: asked }: PulseOptions): Promise<void> {
+  const found = await hearPulse(config, file, facts, { ...(tempoBpm !== undefined && { tempoBpm }), ...(asked !== undefined && { metre: asked }) })
   const result = {
     tempoBpm: found.tempoBpm,
     metre: found.metre,

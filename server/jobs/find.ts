@@ -2,6 +2,7 @@ import { randomUUID } from 'node:crypto'
 import { writeFile } from 'node:fs/promises'
 import type { FindBody } from '@pendolo/api'
 import { HUE_COUNT, type Mark, type ProjectDoc, pulseOf } from '@pendolo/core/project'
+import type { KnownBeats, PulseWishes } from '@pendolo/core/pulse'
 import { FLICKS_PER_SECOND, secondsToFlicks } from '@pendolo/core/time'
 import { artefactPath, completeFiles } from '../media/artefacts.ts'
 import { present } from '../media/originals.ts'
@@ -13,14 +14,18 @@ import { joinedOf, masterOf, type Workshop } from './workshop.ts'
 
 /** Listens to the master for beats, for parts and loud moments, or for speech. */
 export async function findInMaster(shop: Workshop, run: JobRun): Promise<JobOutcome> {
-  const { find = 'beats', microphones = [] } = (run.payload ?? {}) as Partial<FindBody>
+  const { find = 'beats', microphones = [], tempoBpm, metre } = (run.payload ?? {}) as Partial<FindBody>
   const doc = await shop.store.doc(run.projectId)
   const files = await shop.store.files(run.projectId)
   const master = await heardMaster(shop, doc, files, run)
   run.report(0.02, { code: 'listening-master' })
   if (find === 'parts') return findParts(shop, run, doc, master)
   if (find === 'speech') return findSpeech(shop, run, master, await microphonesOf(shop, doc, files, microphones))
-  return findBeats(shop, run, master)
+  return findBeats(shop, run, master, {
+    ...(tempoBpm !== undefined && { tempoBpm }),
+    ...(metre !== undefined && { metre }),
+    known: knownBeats(doc, master.startSeconds),
+  })
 }
 
 /** What is listened to, and where its beginning lies on the master's time. */
@@ -38,9 +43,24 @@ async function heardMaster(shop: Workshop, doc: ProjectDoc, files: readonly File
   return joinedOf(shop, doc, files, run)
 }
 
-async function findBeats(shop: Workshop, run: JobRun, master: HeardMaster) {
+/** Beats of locked stretches, in seconds of what is listened to: what lies around follows them. */
+function knownBeats(doc: ProjectDoc, startSeconds: number): KnownBeats[] {
+  const pulse = pulseOf(doc)
+  return (pulse?.locked ?? []).flatMap(({ from, to }) => {
+    const inside = pulse?.beats.flatMap((t, i) => (t >= from && t < to ? [i] : [])) ?? []
+    if (inside.length < 2) return []
+    return [
+      {
+        beats: inside.map((i) => (pulse?.beats[i] ?? 0) / FLICKS_PER_SECOND - startSeconds),
+        downbeats: inside.flatMap((i, k) => (pulse?.downbeats.includes(i) ? [k] : [])),
+      },
+    ]
+  })
+}
+
+async function findBeats(shop: Workshop, run: JobRun, master: HeardMaster, wishes: PulseWishes) {
   const at = (seconds: number) => secondsToFlicks(seconds + master.startSeconds)
-  const task = { kind: 'pulse', config: shop.config, file: master.path, facts: master.facts } as const
+  const task = { kind: 'pulse', config: shop.config, file: master.path, facts: master.facts, wishes } as const
   const found = await shop.analysis.run(task, run.signal, (share) =>
     run.report(0.02 + 0.95 * share, { code: share < 0.4 ? 'listening-master' : 'finding-beats' }),
   )

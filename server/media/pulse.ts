@@ -1,5 +1,5 @@
 import type { FileFacts } from '@pendolo/core/project'
-import { PULSE_RATE, type PulseEstimate, PulseReader } from '@pendolo/core/pulse'
+import { PULSE_RATE, type PulseEstimate, PulseReader, type PulseWishes } from '@pendolo/core/pulse'
 import type { Config } from '../config.ts'
 import { eachMonoTold } from './sound.ts'
 
@@ -10,9 +10,15 @@ async function listened(config: Config, file: string, facts: FileFacts, onProgre
 }
 
 /** Beats, bars, hits and parts of a file's sound, heard as it is decoded. */
-export async function hearPulse(config: Config, file: string, facts: FileFacts, onProgress: (share: number) => void = () => undefined): Promise<PulseEstimate> {
+export async function hearPulse(
+  config: Config,
+  file: string,
+  facts: FileFacts,
+  wishes: PulseWishes = {},
+  onProgress: (share: number) => void = () => undefined,
+): Promise<PulseEstimate> {
   const reader = await listened(config, file, facts, (share) => onProgress(0.4 * share))
-  return reader.finish((share) => onProgress(0.4 + 0.6 * share))
+  return reader.finish((share) => onProgress(0.4 + 0.6 * share), wishes)
 }
 
 /** Parts of the form and loud moments, on beats as they were corrected. */

@@ -6,7 +6,7 @@ import { type Angle, anglesInUse, type Clip, nextHue, projectRate } from '@pendo
 import { PROJECT_RATES, parseRate, printLength, printRate, type Rate } from '@pendolo/core/time'
 import { App, Button, Checkbox, Dropdown, Form, Input, InputNumber, Popover, Select } from 'antd'
 import { ArrowDownUp, GripVertical } from 'lucide-react'
-import { useMemo, useRef, useState } from 'react'
+import { useMemo, useState } from 'react'
 import { send } from '../data/client.ts'
 import { useJobs } from '../data/queries.ts'
 import { newId } from '../ids.ts'
@@ -14,6 +14,7 @@ import type { StageProps } from '../stage.ts'
 import { Failed } from '../ui/failed.tsx'
 import { Paper } from '../ui/paper.tsx'
 import { useKeys } from '../ui/use-keys.ts'
+import { useChoice } from './choice.ts'
 import { Colour } from './colour.tsx'
 import { JobsChip } from './jobs-chip.tsx'
 import { Masters } from './masters.tsx'
@@ -28,13 +29,10 @@ type Sort = keyof typeof SORTS
 export function Gather({ project, edit, top }: StageProps) {
   const { doc, files } = project
   const { data: jobs = [] } = useJobs(project.id)
-  const [chosen, setChosen] = useState<ReadonlySet<string>>(new Set())
   const [renaming, setRenaming] = useState<string | null>(null)
   const [sort, setSort] = useState<Sort>('recorded')
   const byId = useMemo(() => new Map(files.map((f) => [f.id, f])), [files])
   const clips = Object.values(doc.clips)
-  const selected = [...chosen].filter((id) => doc.clips[id])
-
   const inUse = anglesInUse(doc)
   const listed = (angleId: string) =>
     sorted(
@@ -42,27 +40,8 @@ export function Gather({ project, edit, top }: StageProps) {
       byId,
       sort,
     )
-  const last = useRef<string | null>(null)
-  /** One clip more or less; with Shift all up to the one before. */
-  const toggle = (id: string, range: boolean) => {
-    const order = doc.angles.flatMap((a) => listed(a.id).map((c) => c.id))
-    const [from, to] = [order.indexOf(last.current ?? ''), order.indexOf(id)]
-    const meant = range && from >= 0 && to >= 0 ? order.slice(Math.min(from, to), Math.max(from, to) + 1) : [id]
-    last.current = id
-    setChosen((now) => {
-      const next = new Set(now)
-      const add = !next.has(id)
-      for (const one of meant) add ? next.add(one) : next.delete(one)
-      return next
-    })
-  }
-  /** All clips of an angle, or none where they are chosen already. */
-  const toggleAngle = (angleId: string) =>
-    setChosen((now) => {
-      const own = listed(angleId).map((c) => c.id)
-      const all = own.every((id) => now.has(id))
-      return new Set(all ? [...now].filter((id) => !own.includes(id)) : [...now, ...own])
-    })
+  const { chosen, setChosen, toggle, toggleAngle } = useChoice(doc.angles, (angleId) => listed(angleId).map((c) => c.id))
+  const selected = [...chosen].filter((id) => doc.clips[id])
   const setAside = (ids: string[], away: boolean) => {
     edit([{ type: 'setAside', clipIds: ids, aside: away }], away ? 'set aside' : 'take back')
     setChosen(new Set())

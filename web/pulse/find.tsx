@@ -5,6 +5,14 @@ import { ChevronDown } from 'lucide-react'
 import { useState } from 'react'
 import { send } from '../data/client.ts'
 import { Failed } from '../ui/failed.tsx'
+import { AsISay } from './as-i-say.tsx'
+
+interface FindWishes {
+  readonly find: 'beats' | 'parts' | 'speech'
+  readonly microphones?: string[]
+  readonly tempoBpm?: number
+  readonly metre?: number
+}
 
 interface Props {
   readonly project: ProjectState
@@ -16,8 +24,9 @@ export function FindInMaster({ project, job }: Props) {
   const { doc, files } = project
   const { notification } = App.useApp()
   const [asking, setAsking] = useState(false)
+  const [saying, setSaying] = useState(false)
   const [chosen, setChosen] = useState<string[] | null>(null)
-  const start = async (body: { find: 'beats' | 'parts' | 'speech'; microphones?: string[] }) => {
+  const start = async (body: FindWishes) => {
     try {
       await send('POST', `/projects/${project.id}/pulse`, body)
     } catch (error) {
@@ -48,10 +57,11 @@ export function FindInMaster({ project, job }: Props) {
               trigger={['click']}
               menu={{
                 items: [
+                  { key: 'said', label: 'The pulse at a tempo or metre that I say …' },
                   { key: 'parts', label: 'Parts of the form and loud moments' },
                   { key: 'speech', label: 'Speech: phrases, speakers, applause' },
                 ],
-                onClick: ({ key }) => (key === 'parts' ? void start({ find: 'parts' }) : setAsking(true)),
+                onClick: ({ key }) => (key === 'parts' ? void start({ find: 'parts' }) : key === 'said' ? setSaying(true) : setAsking(true)),
               }}
             >
               <Button type={doc.pulse ? 'default' : 'primary'} icon={<ChevronDown size={15} />} aria-label="Find something else" />
@@ -59,6 +69,15 @@ export function FindInMaster({ project, job }: Props) {
           </Space.Compact>
         </>
       )}
+      <AsISay
+        open={saying}
+        pulse={doc.pulse}
+        onClose={() => setSaying(false)}
+        onFind={(said) => {
+          setSaying(false)
+          void start({ find: 'beats', ...said })
+        }}
+      />
       <Modal
         open={asking}
         title="Find speech in the master"
