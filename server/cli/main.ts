@@ -1,6 +1,7 @@
 import { existsSync, readFileSync, writeFileSync } from 'node:fs'
 import path from 'node:path'
 import { MarksError, markFormatOf, readMarks, writeMarks } from '@pendolo/core/formats'
+import { parseRate } from '@pendolo/core/time'
 import { Command, InvalidArgumentError } from 'commander'
 import type { Logger } from 'pino'
 import { type Config, defaultHome, makeConfig, repositoryRoot } from '../config.ts'
@@ -115,10 +116,15 @@ program
   .description('convert marks, beats and bars between CSV, WebVTT, label text and MIDI')
   .requiredOption('--in <file>', 'file to read: .csv, .vtt, .txt, .mid')
   .requiredOption('--out <file>', 'file to write, of any of these')
-  .action((options: { in: string; out: string }) => {
+  .option('--rate <rate>', 'what times in frames count by, with drop-frame where the last colon is a semicolon')
+  .action((options: { in: string; out: string; rate?: string }) => {
     const [from, to] = [markFormatOf(options.in), markFormatOf(options.out)]
     if (!existsSync(options.in)) throw new MarksError(`${options.in} does not exist`)
-    const sheet = readMarks(new Uint8Array(readFileSync(options.in)), from)
+    const rate = options.rate === undefined ? null : parseRate(options.rate)
+    if (options.rate !== undefined && !rate) throw new MarksError(`"${options.rate}" is no frame rate; write for example 25 or 29.97`)
+    const bytes = new Uint8Array(readFileSync(options.in))
+    const dropFrame = /\d;\d\d/.test(new TextDecoder().decode(bytes.subarray(0, 4096)))
+    const sheet = readMarks(bytes, from, rate ? { style: { rate, dropFrame }, startFrame: 0 } : undefined)
     writeFileSync(options.out, writeMarks(sheet, to))
     const beats = sheet.beats && (to === 'csv' || to === 'mid') ? ` and ${sheet.beats.beats.length} beats` : ''
     process.stdout.write(`${sheet.marks.length} marks${beats} written to ${options.out}\n`)

@@ -1,7 +1,7 @@
 import type { ProjectState } from '@pendolo/api'
-import { MARK_FILES, MARK_FORMATS, type MarkFormat, type MarkSheet, markFormatOf, readMarks, readMidi, writeMarks } from '@pendolo/core/formats'
+import { type Counted, MARK_FILES, MARK_FORMATS, type MarkFormat, type MarkSheet, markFormatOf, readMarks, readMidi, writeMarks } from '@pendolo/core/formats'
 import { laySong } from '@pendolo/core/grid'
-import { type Edit, type Mark, marksOnMaster, pulseOf } from '@pendolo/core/project'
+import { type Edit, type Mark, marksOnMaster, projectRate, pulseOf } from '@pendolo/core/project'
 import { FLICKS_PER_SECOND, secondsToFlicks } from '@pendolo/core/time'
 import { App, Button, Dropdown } from 'antd'
 import { useRef } from 'react'
@@ -33,9 +33,9 @@ interface TakenIn {
   readonly said: string
 }
 
-function takeIn(bytes: Uint8Array, name: string, peaks: Peaks | null): TakenIn {
+function takeIn(bytes: Uint8Array, name: string, peaks: Peaks | null, counted: Counted): TakenIn {
   const format = markFormatOf(name)
-  let sheet: MarkSheet = readMarks(bytes, format)
+  let sheet: MarkSheet = readMarks(bytes, format, counted)
   let laid = ''
   const { notes } = format === 'mid' ? readMidi(bytes) : { notes: [] }
   if (notes.length > 0 && !peaks) laid = '; the recording has not been listened to yet, so it lies as written'
@@ -52,21 +52,19 @@ function takeIn(bytes: Uint8Array, name: string, peaks: Peaks | null): TakenIn {
       laid = `; its notes fall on the recording ${Math.abs(found.shift).toFixed(2)} s ${found.shift < 0 ? 'earlier' : 'later'} than written`
     } else if (notes.length > 0) laid = '; its notes stand out nowhere on the recording, so it lies as written'
   }
-  const marks = sheet.marks
-    .filter((m) => m.time >= 0)
-    .map((m, i): Mark => {
-      const time = secondsToFlicks(m.time)
-      const end = m.end === null ? undefined : secondsToFlicks(m.end)
-      return {
-        id: newId(),
-        time,
-        kind: m.kind,
-        name: m.name.slice(0, 120),
-        hue: m.hue ?? i % 12,
-        ...(end !== undefined && end > time ? { end } : {}),
-        ...(m.text ? { text: m.text.slice(0, 4000) } : {}),
-      }
-    })
+  const marks = sheet.marks.map((m, i): Mark => {
+    const time = secondsToFlicks(m.time)
+    const end = m.end === null ? undefined : secondsToFlicks(m.end)
+    return {
+      id: newId(),
+      time,
+      kind: m.kind,
+      name: m.name.slice(0, 120),
+      hue: m.hue ?? i % 12,
+      ...(end !== undefined && end > time ? { end } : {}),
+      ...(m.text ? { text: m.text.slice(0, 4000) } : {}),
+    }
+  })
   const edits: Edit[] = marks.length > 0 ? [{ type: 'addMarks', marks }] : []
   const beats = sheet.beats?.beats ?? []
   const skipped = beats.filter((t) => t < 0).length
@@ -102,7 +100,9 @@ export function MarksFiles({ project, loadPeaks, edit }: MarksFilesProps) {
   const picker = useRef<HTMLInputElement>(null)
   const open = async (file: File) => {
     try {
-      const { edits, said } = takeIn(new Uint8Array(await file.arrayBuffer()), file.name, await loadPeaks())
+      const { settings } = project.doc
+      const counted = { style: { rate: projectRate(settings), dropFrame: settings.dropFrame }, startFrame: settings.startFrame }
+      const { edits, said } = takeIn(new Uint8Array(await file.arrayBuffer()), file.name, await loadPeaks(), counted)
       if (edits.length > 0) edit(edits, 'take in marks')
       void message.success(said, 6)
     } catch (error) {

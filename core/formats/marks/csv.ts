@@ -1,5 +1,5 @@
 import Papa from 'papaparse'
-import { kindOf, type MarkEntry, type MarkSheet, MarksError, readTime, writeSeconds } from './sheet.ts'
+import { type Counted, kindOf, type MarkEntry, type MarkSheet, MarksError, readTime, writeSeconds } from './sheet.ts'
 
 const COLUMNS = ['time', 'end', 'kind', 'name', 'note', 'hue'] as const
 type Column = (typeof COLUMNS)[number]
@@ -36,22 +36,30 @@ export function writeCsv({ marks, beats }: MarkSheet): string {
 /**
  * Reads CSV with a header that names at least a time; comma, semicolon and tab are told apart. Without a header the
  * columns are taken as time, end or name.
+ * @param counted how times in frames count
  * @throws MarksError with the line and what is wrong in it
  */
-export function readCsv(text: string): MarkSheet {
+export function readCsv(text: string, counted?: Counted): MarkSheet {
   const parsed = Papa.parse<string[]>(text.replace(/^\uFEFF/, ''), { skipEmptyLines: 'greedy', delimitersToGuess: [',', ';', '\t', '|'] })
   const broken = parsed.errors.find((e) => e.type === 'Quotes')
   if (broken) throw new MarksError(`line ${(broken.row ?? 0) + 1}: a quotation mark is not closed`)
   const [first = []] = parsed.data
   if (parsed.data.length === 0) throw new MarksError('the file is empty')
+  const timeIn = (written: string, line: number) => {
+    try {
+      return readTime(written, counted)
+    } catch (error) {
+      throw error instanceof MarksError ? new MarksError(`line ${line}: ${error.message}`) : error
+    }
+  }
   const titles = first.map((t) => t.trim().toLowerCase())
   const at = (column: Column) => titles.findIndex((t) => ALSO[column].includes(t))
   const headed = at('time') >= 0
-  if (!headed && readTime(first[0] ?? '') === null) throw new MarksError(`line 1: no column is called time (or start), and "${first[0]}" is no time itself`)
+  if (!headed && timeIn(first[0] ?? '', 1) === null) throw new MarksError(`line 1: no column is called time (or start), and "${first[0]}" is no time itself`)
   const second = parsed.data[headed ? 1 : 0]?.[1] ?? ''
   const columns: Record<Column, number> = headed
     ? { time: at('time'), end: at('end'), kind: at('kind'), name: at('name'), note: at('note'), hue: at('hue') }
-    : readTime(second) === null
+    : timeIn(second, 1) === null
       ? { time: 0, end: -1, kind: -1, name: 1, note: 2, hue: -1 }
       : { time: 0, end: 1, kind: -1, name: 2, note: 3, hue: -1 }
   const marks: MarkEntry[] = []
@@ -59,14 +67,14 @@ export function readCsv(text: string): MarkSheet {
   for (const [i, row] of parsed.data.entries()) {
     if (headed && i === 0) continue
     const cell = (column: Column) => (columns[column] >= 0 ? (row[columns[column]] ?? '') : '')
-    const time = readTime(cell('time'))
-    if (time === null) throw new MarksError(`line ${i + 1}: "${cell('time')}" is no time; write seconds or hours:minutes:seconds`)
+    const time = timeIn(cell('time'), i + 1)
+    if (time === null) throw new MarksError(`line ${i + 1}: "${cell('time')}" is no time; write seconds, hours:minutes:seconds or hours:minutes:seconds:frames`)
     const kind = cell('kind').trim().toLowerCase()
     if (kind === 'beat' || kind === 'bar') {
       beats.push({ time, down: kind === 'bar' })
       continue
     }
-    const end = cell('end').trim() === '' ? null : readTime(cell('end'))
+    const end = cell('end').trim() === '' ? null : timeIn(cell('end'), i + 1)
     if (end === null && cell('end').trim() !== '') throw new MarksError(`line ${i + 1}: "${cell('end')}" is no time to end at`)
     if (end !== null && end < time) throw new MarksError(`line ${i + 1}: it ends (${cell('end')}) before it begins (${cell('time')})`)
     const hue = cell('hue').trim()

@@ -1,11 +1,11 @@
 import { readCsv, writeCsv } from './csv.ts'
 import { readLabels, writeLabels } from './labels.ts'
 import { readMidi, writeMarksMidi } from './midi.ts'
-import { MARK_FORMATS, type MarkFormat, type MarkSheet, MarksError } from './sheet.ts'
+import { type Counted, MARK_FORMATS, type MarkFormat, type MarkSheet, MarksError } from './sheet.ts'
 import { readVtt, writeVtt } from './vtt.ts'
 
 export { readMidi } from './midi.ts'
-export { MARK_FORMATS, type MarkEntry, type MarkFormat, type MarkSheet, MarksError } from './sheet.ts'
+export { type Counted, MARK_FORMATS, type MarkEntry, type MarkFormat, type MarkSheet, MarksError } from './sheet.ts'
 
 /** A format of files of marks. */
 interface MarkFileFormat {
@@ -13,7 +13,7 @@ interface MarkFileFormat {
   readonly name: string
   /** Endings by which it is known; the first is written. */
   readonly endings: readonly string[]
-  readonly read: (bytes: Uint8Array) => MarkSheet
+  readonly read: (bytes: Uint8Array, counted?: Counted) => MarkSheet
   readonly write: (sheet: MarkSheet) => Uint8Array
 }
 
@@ -25,8 +25,8 @@ function decoded(bytes: Uint8Array): string {
   }
 }
 
-const asText = (read: (text: string) => MarkSheet, write: (sheet: MarkSheet) => string) => ({
-  read: (bytes: Uint8Array) => read(decoded(bytes)),
+const asText = (read: (text: string, counted?: Counted) => MarkSheet, write: (sheet: MarkSheet) => string) => ({
+  read: (bytes: Uint8Array, counted?: Counted) => read(decoded(bytes), counted),
   write: (sheet: MarkSheet) => new TextEncoder().encode(write(sheet)),
 })
 
@@ -46,9 +46,9 @@ export function markFormatOf(name: string): MarkFormat {
   return format
 }
 
-/** @throws MarksError where the file cannot be read, with line and reason */
-export function readMarks(bytes: Uint8Array, format: MarkFormat): MarkSheet {
-  return MARK_FILES[format].read(bytes)
+/** @param counted how times in frames count @throws MarksError where the file cannot be read, with line and reason */
+export function readMarks(bytes: Uint8Array, format: MarkFormat, counted?: Counted): MarkSheet {
+  return MARK_FILES[format].read(bytes, counted)
 }
 
 /** Marks as a file of a format, in its own encoding; what the format has no room for is left out (docs/formats.md). */

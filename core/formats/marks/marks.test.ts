@@ -1,5 +1,5 @@
 import fc from 'fast-check'
-import { writeMidi } from 'midi-file'
+import { parseMidi, writeMidi } from 'midi-file'
 import { type MarkEntry, type MarkSheet, MarksError, markFormatOf, readMarks, readMidi, writeMarks } from './index.ts'
 
 const bytes = (text: string) => new TextEncoder().encode(text)
@@ -80,16 +80,60 @@ test('WebVTT gives back marks to the millisecond, with kind, colour and note', (
 
 test('MIDI gives back beats to the microsecond, bars, and marks in their order', () => {
   fc.assert(
-    fc.property(entries(1e-6, true), grids, (marks, beats) => {
+    fc.property(entries(1e-6), grids, (marks, beats) => {
       const back = readMarks(writeMarks({ marks, beats }, 'mid'), 'mid')
       expect(back.beats?.beats.map((t) => Math.round(t * 1e6))).toEqual(beats.beats.map((t) => Math.round(t * 1e6)))
       expect(back.beats?.downbeats).toEqual(beats.downbeats)
       const told = (list: MarkEntry[]) => list.map((m) => `${m.kind} ${m.name}`).sort()
       expect(told(back.marks)).toEqual(told(marks))
-      for (const [i, m] of back.marks.entries()) expect(Math.abs(m.time - marks[i].time)).toBeLessThan(0.0003)
+      for (const [i, m] of back.marks.entries()) {
+        expect(Math.abs(m.time - marks[i].time)).toBeLessThan(0.0003)
+        expect([m.end === null, m.text, m.hue]).toEqual([marks[i].end === null, marks[i].text, marks[i].hue])
+        if (m.end !== null) expect(Math.abs(m.end - (marks[i].end as number))).toBeLessThan(0.0003)
+      }
     }),
     { numRuns: 60 },
   )
+})
+
+test('marks before the beginning keep their time in MIDI; another program sees them at the beginning', () => {
+  const marks: MarkEntry[] = [
+    { time: -4.25, end: -2, kind: 'part', name: 'Tuning', text: 'nobody speaks', hue: 3 },
+    { time: 1, end: null, kind: 'cue', name: 'First ring', text: '', hue: null },
+  ]
+  const file = writeMarks({ marks, beats: null }, 'mid')
+  expect(readMidi(file).marks).toEqual(marks)
+  const { tracks } = parseMidi(file)
+  expect(tracks[0].filter((e) => e.type === 'marker').map((e) => [e.deltaTime, 'text' in e && e.text])).toEqual([[0, 'Tuning']])
+})
+
+test('what another program says in events of its own is passed over', () => {
+  const own = (data: number[]) => ({ type: 'sequencerSpecific', meta: true, deltaTime: 0, data }) as never
+  const track = [
+    { type: 'cuePoint', meta: true, deltaTime: 0, text: 'a' } as const,
+    own([0x41, 1, 2]),
+    { type: 'cuePoint', meta: true, deltaTime: 10, text: 'b' } as const,
+    own([0x7d, ...new TextEncoder().encode('{"hue":"red","lasts":-1,"note":5}')]),
+    { type: 'cuePoint', meta: true, deltaTime: 10, text: 'c' } as const,
+    own([0x7d, 0xff, 0xfe]),
+    { type: 'endOfTrack', meta: true, deltaTime: 0 } as const,
+  ]
+  const file = Uint8Array.from(writeMidi({ header: { format: 1, numTracks: 1, ticksPerBeat: 96 }, tracks: [track] }))
+  expect(readMidi(file).marks.map(({ name, end, text: note, hue }) => [name, end, note, hue])).toEqual([
+    ['a', null, '', null],
+    ['b', null, '', null],
+    ['c', null, '', null],
+  ])
+})
+
+test('times in frames are read by the rate that counts them', () => {
+  const file = bytes('time,end,name\n01:00:02:12,01:00:03:00,Ring\n')
+  const counted = { style: { rate: { num: 25, den: 1 }, dropFrame: false }, startFrame: 90_000 }
+  expect(readMarks(file, 'csv', counted).marks).toEqual([{ time: 2.48, end: 3, kind: 'cue', name: 'Ring', text: '', hue: null }])
+  expect(() => readMarks(file, 'csv')).toThrow(/line 2: "01:00:02:12" counts frames; say their rate/)
+  expect(() => readMarks(bytes('time\n00:00:02:30\n'), 'csv', counted)).toThrow(/line 2: .*frame 30, but there are 25 a second/)
+  const drop = { style: { rate: { num: 30000, den: 1001 }, dropFrame: true }, startFrame: 0 }
+  expect(readMarks(bytes('00:01:00;02\t00:01:00;02\tRing\n'), 'txt', drop).marks[0].time).toBeCloseTo((1800 * 1001) / 30000, 9)
 })
 
 test('a pause in the pulse stays a pause in MIDI', () => {

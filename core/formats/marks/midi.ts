@@ -23,7 +23,8 @@ const micro = (seconds: number) => Math.round(seconds * 1e6)
 /**
  * Standard MIDI File, format 1 (MIDI 1.0 detailed specification): tempo map and time signatures from beats and bars, and
  * marks as markers (parts), cue points (cues), lyrics (phrases) and texts (notes). Beats are kept to the microsecond,
- * marks to a thirty-thousandth of a beat; ends of ranges, notes and colours are not kept, nor marks before zero.
+ * marks to a thirty-thousandth of a beat. What the standard has no event for (ends, notes, colours, times before zero) stands
+ * in a sequencer-specific event beside each mark, which other programs pass over.
  */
 export function writeMarksMidi({ marks, beats }: MarkSheet): Uint8Array {
   const events: { tick: number; event: MidiEvent }[] = []
@@ -83,7 +84,13 @@ export function writeMarksMidi({ marks, beats }: MarkSheet): Uint8Array {
     const [a, b] = [anchors[k], anchors[k + 1]]
     return b ? Math.round(a.tick + ((us - a.us) / (b.us - a.us)) * (b.tick - a.tick)) : a.tick
   }
-  for (const m of marks) if (m.time >= 0) meta(META[m.kind], tickOf(micro(m.time)), m.name)
+  for (const m of marks) {
+    const tick = tickOf(micro(Math.max(0, m.time)))
+    meta(META[m.kind], tick, m.name)
+    const more = besides(m)
+    if (more)
+      say(tick, { type: 'sequencerSpecific', meta: true, deltaTime: 0, data: [PRIVATE, ...new TextEncoder().encode(JSON.stringify(more))] } as MidiEvent)
+  }
   const order = (e: MidiEvent) => (e.type === 'setTempo' ? 0 : e.type === 'timeSignature' ? 1 : 2)
   events.sort((a, b) => a.tick - b.tick || order(a.event) - order(b.event))
   let before = 0
@@ -94,6 +101,44 @@ export function writeMarksMidi({ marks, beats }: MarkSheet): Uint8Array {
   })
   track.push({ type: 'endOfTrack', meta: true, deltaTime: 0 })
   return Uint8Array.from(writeMidi({ header: { format: 1, numTracks: 1, ticksPerBeat: TICKS }, tracks: [track] }))
+}
+
+/** The manufacturer's number that the standard leaves to everybody. */
+const PRIVATE = 0x7d
+
+/** What a mark has besides its time, kind and name. */
+interface Besides {
+  /** Length of a range, s. */
+  readonly lasts?: number
+  readonly note?: string
+  readonly hue?: number
+  /** Its time, where that lies before zero. */
+  readonly at?: number
+}
+
+function besides({ time, end, text, hue }: MarkEntry): Besides | null {
+  const more = { ...(end !== null && { lasts: end - time }), ...(text && { note: text }), ...(hue !== null && { hue }), ...(time < 0 && { at: time }) }
+  return Object.keys(more).length > 0 ? more : null
+}
+
+/** Reads what {@link besides} wrote; of anything else nothing. */
+function readBesides(event: MidiEvent): Besides | null {
+  if (event.type !== 'sequencerSpecific') return null
+  const [first, ...bytes] = Array.from(event.data)
+  if (first !== PRIVATE) return null
+  try {
+    const said = JSON.parse(new TextDecoder().decode(Uint8Array.from(bytes))) as Record<string, unknown>
+    const number = (value: unknown) => (typeof value === 'number' && Number.isFinite(value) ? value : undefined)
+    const [lasts, hue, at] = [number(said.lasts), number(said.hue), number(said.at)]
+    return {
+      ...(lasts !== undefined && lasts > 0 && { lasts }),
+      ...(typeof said.note === 'string' && { note: said.note }),
+      ...(hue !== undefined && { hue: Math.abs(Math.round(hue)) % 12 }),
+      ...(at !== undefined && at < 0 && { at }),
+    }
+  } catch {
+    return null
+  }
 }
 
 /** The library writes and reads texts byte by byte. */
@@ -163,14 +208,18 @@ export function readMidi(bytes: Uint8Array): Song {
   }
   const marks: MarkEntry[] = []
   const notes: number[] = []
-  for (const { tick, event } of said) {
+  for (const [i, { tick, event }] of said.entries()) {
     if (event.type === 'noteOn' && event.velocity > 0 && notes[notes.length - 1] !== tick) notes.push(tick)
     const kind = (Object.keys(META) as EntryKind[]).find((k) => META[k] === event.type)
     if (!kind || !('text' in event) || event.text === BEGINS || event.text === ENDS) continue
     // Lyrics of a song come syllable by syllable and are no marks; those of a file without notes are phrases.
-    marks.push({ time: secondsAt(tick), end: null, kind, name: fromUtf8(event.text), text: '', hue: null })
+    const next = said[i + 1]
+    const { lasts, note = '', hue = null, at } = (next?.tick === tick && readBesides(next.event)) || {}
+    const time = at ?? secondsAt(tick)
+    marks.push({ time, end: lasts === undefined ? null : time + lasts, kind, name: fromUtf8(event.text), text: note, hue })
   }
   const wanted = notes.length > 0 ? marks.filter((m) => m.kind === 'part' || m.kind === 'cue') : marks
+  wanted.sort((a, b) => a.time - b.time)
   return { marks: wanted, beats: beatsOf(said, ticks, secondsAt, notes), notes: notes.map(secondsAt) }
 }
 

@@ -1,3 +1,5 @@
+import { flicksToSeconds, readTimecode, TimecodeError, type TimecodeStyle } from '../../time/index.ts'
+
 /** Kinds that marks of any format are brought to. */
 export const ENTRY_KINDS = ['cue', 'part', 'phrase', 'note'] as const
 export type EntryKind = (typeof ENTRY_KINDS)[number]
@@ -33,11 +35,31 @@ export class MarksError extends Error {
   readonly code = 'marks'
 }
 
+/** How hours:minutes:seconds:frames count: the frame rate, and the number of the frame at second 0. */
+export interface Counted {
+  readonly style: TimecodeStyle
+  readonly startFrame: number
+}
+
+const TIMECODE = /^\d{1,2}:\d\d:\d\d[:;]\d\d$/
+
 /**
- * A time as people write it: seconds, minutes:seconds or hours:minutes:seconds, with a fraction after point or comma.
+ * A time as people write it: seconds, minutes:seconds or hours:minutes:seconds, with a fraction after point or comma, or
+ * hours:minutes:seconds:frames.
+ * @param counted how frames count
  * @returns seconds, or null for anything else
+ * @throws MarksError for a time in frames where it is not known how they count, or that cannot be
  */
-export function readTime(written: string): number | null {
+export function readTime(written: string, counted?: Counted): number | null {
+  if (TIMECODE.test(written.trim())) {
+    if (!counted) throw new MarksError(`"${written.trim()}" counts frames; say their rate, for example --rate 25`)
+    try {
+      return flicksToSeconds(readTimecode(written.trim(), counted.style, counted.startFrame))
+    } catch (error) {
+      if (error instanceof TimecodeError) throw new MarksError(error.message)
+      throw error
+    }
+  }
   const found = /^(-)?(?:(?:(\d+):)?(\d+):)?(\d+(?:[.,]\d+)?)$/.exec(written.trim())
   if (!found) return null
   const [, minus, hours = '0', minutes = '0', seconds] = found
