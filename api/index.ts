@@ -27,6 +27,7 @@ export {
   type ProjectState,
   type ProjectSummary,
   type ServerEvent,
+  type Step,
   type Told,
 } from './types.ts'
 export { detailText } from './words/detail.ts'

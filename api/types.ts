@@ -29,6 +29,16 @@ export interface GatheredFile {
   ready: { tile: boolean; sharp: boolean; sound: boolean; peaks: boolean }
 }
 
+/** A step that can be taken back or done again, by its words. */
+export interface Step {
+  id: string
+  label: string
+  /** When it was made, ms. */
+  at: number
+  /** Whether it counts; one that was taken back can be done again. */
+  done: boolean
+}
+
 export interface ProjectState {
   id: string
   name: string

@@ -13,6 +13,7 @@ import { Guarded } from './ui/broken.tsx'
 import { KeysList } from './ui/keys.tsx'
 import { usePaper } from './ui/paper.tsx'
 import { Rail, STAGES, type StagePath } from './ui/rail.tsx'
+import { Steps } from './ui/steps.tsx'
 import { useKeys } from './ui/use-keys.ts'
 
 const load: Record<StagePath, () => Promise<{ default: ComponentType<StageProps> }>> = {
@@ -150,6 +151,7 @@ function Opened({ project, stage }: { project: ProjectState; stage: StagePath })
       <Tooltip title={project.canRedo ? `Redo: ${project.canRedo}` : 'Nothing to redo'}>
         <Button type="text" size="small" aria-label="Redo" disabled={!project.canRedo} icon={<Redo2 size={16} />} onClick={() => step('redo')} />
       </Tooltip>
+      <Steps project={project} onStep={step} />
     </div>
   )
   const View = VIEWS[stage]

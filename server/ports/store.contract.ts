@@ -38,6 +38,23 @@ export function storeContract(open: () => Promise<{ store: ProjectStore; told: S
       expect(await names(store, id)).toEqual(['a', 'c'])
     })
 
+    test('its steps are told by their words, the newest first, with what was taken back', async () => {
+      const { store } = await open()
+      const id = await store.create('Steps')
+      await store.edit(id, [mark('a', 10)], 'drop a', { author: 'ann' })
+      await store.edit(id, [mark('b', 20)], 'line up', { author: 'ann', group: 'job' })
+      await store.edit(id, [mark('c', 30)], 'line up', { author: 'ann', group: 'job' })
+      await store.edit(id, [mark('d', 40)], 'drop d', { author: 'ben' })
+      await store.edit(id, [mark('e', 50)], 'drop e', { author: 'ann' })
+      await store.step(id, 'undo', 'ann')
+      const told = async (author?: string) => (await store.steps(id, author)).map((s) => `${s.label}${s.done ? '' : ' (back)'}`)
+      expect(await told('ann')).toEqual(['drop e (back)', 'line up', 'drop a'])
+      expect(await told('ben')).toEqual(['drop d'])
+      expect(await told()).toEqual(['drop e (back)', 'drop d', 'line up', 'drop a'])
+      expect((await store.steps(id))[0].at).toBeGreaterThan(1e12)
+      await expect(store.steps('nobody')).rejects.toThrow(/nobody|no project|does not exist/)
+    })
+
     test('undo to the very beginning and again to the end gives the same document, byte for byte, also to another process', async () => {
       const { store } = await open()
       const id = await store.create('Walk')

@@ -1,4 +1,4 @@
-import type { ProjectState, ProjectSummary } from '@pendolo/api'
+import type { ProjectState, ProjectSummary, Step } from '@pendolo/api'
 import type { Edit, FileFacts, Note, ProjectDoc } from '@pendolo/core/project'
 import type { BatchItem } from 'drizzle-orm/batch'
 
@@ -100,6 +100,8 @@ export interface ProjectStore {
    * @throws EditError when somebody else has changed the same since
    */
   step(id: string, direction: 'undo' | 'redo', author?: string): Promise<string | null>
+  /** The author's newest steps, the newest first: those that were taken back, then those that can be. @throws NotFound */
+  steps(id: string, author?: string): Promise<Step[]>
   /** Writes of others, in the order of all writing. */
   write(writes: readonly Write[]): Promise<void>
   files(projectId: string): Promise<FileRow[]>

@@ -1,3 +1,4 @@
+import type { Step } from '@pendolo/api'
 import { and, asc, desc, eq, gt, inArray } from 'drizzle-orm'
 import type { Patch } from 'immer'
 import type { Database } from '../db/open.ts'
@@ -56,6 +57,10 @@ export interface NewRow {
   readonly author: string
 }
 
+/** Steps that are told at once; a group has several rows. */
+const STEPS_LISTED = 100
+const ROWS_LISTED = 1000
+
 /** The log of changes, which is only added to. */
 export class EditLog {
   readonly #db: Database
@@ -96,6 +101,18 @@ export class EditLog {
       .orderBy(direction === 'undo' ? desc(edits.seq) : asc(edits.seq))
       .limit(1)
     return row ?? null
+  }
+
+  /** The author's newest steps, the newest first. */
+  async steps(id: string, author: string): Promise<Step[]> {
+    const rows = await this.#db
+      .select({ id: edits.groupId, label: edits.label, at: edits.at, state: edits.state })
+      .from(edits)
+      .where(and(eq(edits.projectId, id), inArray(edits.state, ['done', 'undone']), author === '' ? undefined : inArray(edits.author, [author, ''])))
+      .orderBy(desc(edits.seq))
+      .limit(ROWS_LISTED)
+    const seen = new Set<string>()
+    return rows.flatMap(({ state, ...row }) => (seen.has(row.id) ? [] : seen.add(row.id) && [{ ...row, done: state === 'done' }])).slice(0, STEPS_LISTED)
   }
 
   async rows(id: string, state: RowState): Promise<LogRow[]> {

@@ -1,6 +1,6 @@
 import { randomUUID } from 'node:crypto'
 import { setImmediate } from 'node:timers/promises'
-import type { ProjectState, ProjectSummary } from '@pendolo/api'
+import type { ProjectState, ProjectSummary, Step } from '@pendolo/api'
 import {
   applyEdits,
   applyEditsWithRests,
@@ -291,6 +291,11 @@ export class SqliteStore implements ProjectStore {
         return found.label
       }),
     )
+  }
+
+  async steps(id: string, author = ''): Promise<Step[]> {
+    await this.#row(id)
+    return this.#log.steps(id, author)
   }
 
   async #checkFiles(id: string, list: readonly Edit[]): Promise<void> {

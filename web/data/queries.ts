@@ -1,6 +1,6 @@
-import type { FolderEntry, FolderListing, Job, ProjectState, ProjectSummary, Told } from '@pendolo/api'
+import type { FolderEntry, FolderListing, Job, ProjectState, ProjectSummary, Step, Told } from '@pendolo/api'
 import type { Edit } from '@pendolo/core/project'
-import { type QueryClient, useQuery, useQueryClient } from '@tanstack/react-query'
+import { keepPreviousData, type QueryClient, useQuery, useQueryClient } from '@tanstack/react-query'
 import { App } from 'antd'
 import { useCallback } from 'react'
 import { newId } from '../ids.ts'
@@ -159,20 +159,27 @@ export function useEdit(id: string): (edits: Edit[], label: string) => boolean {
 }
 
 /** Undo and redo wait for edits on their way, so that the order stays the one that was seen. */
-export function useStep(id: string): (direction: 'undo' | 'redo') => void {
+/** Takes steps back or does them again, as many as are asked for. */
+export function useStep(id: string): (direction: 'undo' | 'redo', count?: number) => void {
   const { message } = App.useApp()
   return useCallback(
-    (direction) => {
+    (direction, count = 1) => {
       const sending = lineOf(id)
-      sending.last = sending.last
-        .then(() => send<{ label: string | null }>('POST', `/projects/${id}/${direction}`))
-        .then(({ label }) => {
-          void message.info(label ? `${direction === 'undo' ? 'Undone' : 'Redone'}: ${label}` : `Nothing to ${direction}`, 1.6)
-        })
-        .catch((error: unknown) => void message.error(error instanceof Error ? error.message : String(error)))
+      const steps = async () => {
+        let told: string | null = null
+        for (let n = 0; n < count; n++) told = (await send<{ label: string | null }>('POST', `/projects/${id}/${direction}`)).label
+        const done = direction === 'undo' ? 'Undone' : 'Redone'
+        void message.info(told ? (count === 1 ? `${done}: ${told}` : `${count} steps ${done.toLowerCase()}`) : `Nothing to ${direction}`, 1.6)
+      }
+      sending.last = sending.last.then(steps).catch((error: unknown) => void message.error(error instanceof Error ? error.message : String(error)))
     },
     [id, message],
   )
+}
+
+/** Steps of a project while they are looked at. */
+export function useSteps(id: string, revision: number, open: boolean) {
+  return useQuery({ queryKey: ['steps', id, revision], queryFn: () => get<Step[]>(`/projects/${id}/steps`), enabled: open, placeholderData: keepPreviousData })
 }
 
 export { keys }

@@ -17,6 +17,7 @@ export function editRoutes(api: Router, { store }: Workshop): void {
     })
     response.json({ revision, over })
   })
+  api.get('/projects/:id/steps', async (request, response) => void response.json(await store.steps(request.params.id, authorOf(request))))
   for (const direction of ['undo', 'redo'] as const) {
     api.post(
       `/projects/:id/${direction}`,
