@@ -11,6 +11,16 @@ export interface ProjectSummary {
   /** One row an angle: placed stretches as shares 0..1 of the master, for the small coverage picture. */
   coverage: { hue: number; spans: [number, number][] }[]
   masterSeconds: number
+  /** Clips that have a place, and those that wait for one. */
+  placed: number
+  waiting: number
+  /** Whether there are beats; cuts of the version at hand. */
+  beats: boolean
+  cuts: number
+  /** Originals that are not where they were. */
+  missing: number
+  /** A light copy to show a picture of, and the second of it; null where there is none yet. */
+  picture: { contentKey: string; seconds: number } | null
   /** What is kept of it is damaged, so it cannot be opened. */
   hurt?: true
 }

@@ -5,16 +5,13 @@ import {
   applyEdits,
   applyEditsWithRests,
   applyKeptPatches,
-  clockOf,
   type Edit,
   EditError,
   emptyProject,
   type FileFacts,
   type Note,
   type ProjectDoc,
-  pictureSpans,
 } from '@pendolo/core/project'
-import { secondsToFlicks } from '@pendolo/core/time'
 import { Mutex } from 'async-mutex'
 import { and, desc, eq, isNull } from 'drizzle-orm'
 import type { Patch } from 'immer'
@@ -26,6 +23,7 @@ import { type EditOutcome, type EditWishes, type FileRow, type Gathered, HurtPro
 import { Documents, type Open } from './documents.ts'
 import { ProjectFiles } from './files.ts'
 import { EditLog, mine, pathsOf, type RowState, touch } from './log.ts'
+import { nothingKnown, summary } from './summary.ts'
 
 /** Changes remembered for those whose edits were made before they knew of them. */
 const RECENT = 200
@@ -43,10 +41,12 @@ export class SqliteStore implements ProjectStore {
   readonly #documents: Documents
   readonly #log: EditLog
   readonly #files: ProjectFiles
+  readonly #config: Config
 
   constructor(db: Database, config: Config, events: EventBus) {
     this.#db = db
     this.#events = events
+    this.#config = config
     this.#documents = new Documents(db, this.#turn)
     this.#log = new EditLog(db)
     this.#files = new ProjectFiles(db, config)
@@ -59,8 +59,7 @@ export class SqliteStore implements ProjectStore {
       // One damaged row must not take the others with it.
       try {
         const { doc } = await this.#load(row.id)
-        const known = new Map((await this.files(row.id)).map((f) => [f.id, f.facts]))
-        out.push(summary(row, doc, known))
+        out.push(summary(row, doc, await this.files(row.id), this.#config))
       } catch (error) {
         if (!(error instanceof HurtProject)) throw error
         out.push({ ...nothingKnown(row), hurt: true })
@@ -366,27 +365,4 @@ const HEAD = {
   createdAt: projects.createdAt,
   changedAt: projects.changedAt,
   deletedAt: projects.deletedAt,
-}
-type Head = Pick<typeof projects.$inferSelect, keyof typeof HEAD>
-
-function nothingKnown(row: Head): ProjectSummary {
-  return { id: row.id, name: row.name, createdAt: row.createdAt, changedAt: row.changedAt, angles: 0, clips: 0, masterSeconds: 0, coverage: [] }
-}
-
-function summary(row: Head, doc: ProjectDoc, facts: ReadonlyMap<string, FileFacts>): ProjectSummary {
-  const masterFacts = facts.get(doc.clips[clockOf(doc) ?? '']?.fileId ?? '')
-  const masterSeconds = masterFacts?.durationSeconds ?? 0
-  const length = Math.max(1, secondsToFlicks(masterSeconds))
-  const spans = pictureSpans(doc, (id) => facts.get(id))
-  const share = (t: number) => Math.max(0, Math.min(1, t / length))
-  return {
-    ...nothingKnown(row),
-    angles: doc.angles.length,
-    clips: Object.keys(doc.clips).length,
-    masterSeconds,
-    coverage: doc.angles.map((a) => ({
-      hue: a.hue,
-      spans: spans.filter((s) => s.angleId === a.id).map((s): [number, number] => [share(s.start), share(s.end)]),
-    })),
-  }
 }

@@ -1,21 +1,38 @@
 import type { ProjectSummary } from '@pendolo/api'
 import { newProjectBody } from '@pendolo/api'
 import { printLength } from '@pendolo/core/time'
-import { App, Button, Form, Input, Modal } from 'antd'
+import { App, Button, Form, Input, Modal, Select } from 'antd'
 import { Copy, Pencil, Plus, Trash2 } from 'lucide-react'
 import { useState } from 'react'
 import { Link, useNavigate } from 'react-router'
-import { send } from '../data/client.ts'
+import { mediaUrl, send } from '../data/client.ts'
 import { useProjects } from '../data/queries.ts'
 import { hueOf } from '../ui/theme.ts'
 
 type Naming = { kind: 'new' } | { kind: 'rename'; project: ProjectSummary } | null
+
+type Order = 'changed' | 'name' | 'length' | 'begun'
+const ORDERS: { value: Order; label: string }[] = [
+  { value: 'changed', label: 'last changed' },
+  { value: 'name', label: 'by name' },
+  { value: 'length', label: 'longest first' },
+  { value: 'begun', label: 'newest first' },
+]
+const BY: Record<Order, (a: ProjectSummary, b: ProjectSummary) => number> = {
+  changed: (a, b) => b.changedAt - a.changedAt,
+  name: (a, b) => a.name.localeCompare(b.name, 'en', { numeric: true }),
+  length: (a, b) => b.masterSeconds - a.masterSeconds,
+  begun: (a, b) => b.createdAt - a.createdAt,
+}
 
 export function Home() {
   const { data: projects, error } = useProjects()
   const { notification, message } = App.useApp()
   const navigate = useNavigate()
   const [naming, setNaming] = useState<Naming>(null)
+  const [wanted, setWanted] = useState('')
+  const [order, setOrder] = useState<Order>('changed')
+  const shown = projects?.filter((p) => p.name.toLowerCase().includes(wanted.trim().toLowerCase())).sort(BY[order])
 
   const attempt = async (act: () => Promise<void>) => {
     try {
@@ -55,19 +72,37 @@ export function Home() {
         <Button type="primary" icon={<Plus size={15} />} onClick={() => setNaming({ kind: 'new' })}>
           New project
         </Button>
+        {projects && projects.length > 1 && (
+          <>
+            <span style={{ flex: 1 }} />
+            <Input
+              allowClear
+              style={{ width: 220 }}
+              placeholder="Find a project"
+              aria-label="Find a project"
+              value={wanted}
+              onChange={(e) => setWanted(e.target.value)}
+            />
+            <Select aria-label="Order of the projects" style={{ width: 160 }} value={order} onChange={setOrder} options={ORDERS} />
+          </>
+        )}
       </div>
       {error && <p role="alert">{error.message}</p>}
       {projects?.length === 0 && (
         <div className="empty" style={{ marginTop: 80 }}>
           <h2>Nothing here yet</h2>
-          <p className="quiet">A project brings many cameras onto one recording of the sound, marks the beats, and cuts between the angles in time.</p>
+          <ol className="begin">
+            <li>Begin a project and add the folders of the cameras and the sound recorder; originals stay where they are and are only read.</li>
+            <li>Line up: every clip finds its place on the sound, with the proof beside it.</li>
+            <li>Switch: play, and press a key for each angle; then hand over a film or an exchange file.</li>
+          </ol>
           <Button type="primary" onClick={() => setNaming({ kind: 'new' })}>
             Begin one
           </Button>
         </div>
       )}
       <div className="cards">
-        {projects?.map((p) => (
+        {shown?.map((p) => (
           <Card
             key={p.id}
             project={p}
@@ -82,6 +117,7 @@ export function Home() {
           />
         ))}
       </div>
+      {projects && projects.length > 0 && shown?.length === 0 && <p className="quiet">No project is called so.</p>}
       {naming && (
         <NameDialog
           title={naming.kind === 'new' ? 'New project' : 'Rename the project'}
@@ -115,7 +151,7 @@ function Card({ project: p, onRename, onDuplicate, onDelete }: CardProps) {
   return (
     <article className="card" aria-label={p.name}>
       <Link to={`/${p.id}/${p.clips === 0 ? 'gather' : 'switch'}`}>
-        <CoveragePicture project={p} />
+        <Shown project={p} />
         <div className="facts">
           <h3>{p.name}</h3>
           <div style={{ color: 'var(--ink-quiet)' }}>
@@ -126,6 +162,12 @@ function Card({ project: p, onRename, onDuplicate, onDelete }: CardProps) {
                 : `${p.angles} angles · ${p.clips} files · ${printLength(p.masterSeconds)}`}{' '}
             · changed {new Date(p.changedAt).toLocaleDateString()}
           </div>
+          {p.clips > 0 && <Stages project={p} />}
+          {p.missing > 0 && (
+            <div role="alert">
+              {p.missing} original{p.missing === 1 ? ' is' : 's are'} not where {p.missing === 1 ? 'it was' : 'they were'}
+            </div>
+          )}
         </div>
       </Link>
       <div className="actions">
@@ -148,6 +190,38 @@ function Card({ project: p, onRename, onDuplicate, onDelete }: CardProps) {
         />
       </div>
     </article>
+  )
+}
+
+/** How far a project is: what is done, what waits. */
+function Stages({ project: p }: { project: ProjectSummary }) {
+  const stages = [
+    [p.placed > 0, p.waiting > 0 ? `${p.placed} lined up, ${p.waiting} waiting` : `${p.placed} lined up`],
+    [p.beats, p.beats ? 'pulse' : 'no pulse yet'],
+    [p.cuts > 0, p.cuts === 0 ? 'no cuts yet' : p.cuts === 1 ? '1 cut' : `${p.cuts} cuts`],
+  ] as const
+  return (
+    <div className="stages">
+      {stages.map(([done, words]) => (
+        <span key={words} className={done ? 'done' : ''}>
+          {words}
+        </span>
+      ))}
+    </div>
+  )
+}
+
+/** A picture of the first camera, with which angle has picture when below it. */
+function Shown({ project }: { project: ProjectSummary }) {
+  const { picture } = project
+  return (
+    <div className="shown">
+      {picture && (
+        // Its light copy is there anyway; no sound, and only as much as one picture takes.
+        <video src={`${mediaUrl(picture.contentKey, 'tile')}#t=${picture.seconds}`} preload="metadata" muted playsInline aria-hidden="true" tabIndex={-1} />
+      )}
+      <CoveragePicture project={project} />
+    </div>
   )
 }
 
