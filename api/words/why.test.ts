@@ -74,6 +74,10 @@ const ALL: [Fact, string][] = [
   [{ code: 'point', point: 'in' }, 'its in point put on that of the master, both set by you'],
   [{ code: 'same-instant' }, 'what both pictures show put on the same instant by you'],
   [{ code: 'exchange', file: 'cut.otio' }, 'as in cut.otio, exact to its frames'],
+  [
+    { code: 'exchange-doubt', file: 'cut.otio' },
+    'as in cut.otio, but several files there or here have this name, folder and length: look whether it is this one',
+  ],
   [{ code: 'by-hand', how: 'the next-best place' }, 'the next-best place'],
   [{ code: 'moved' }, 'moved by hand'],
   [{ code: 'accepted' }, 'accepted by you'],

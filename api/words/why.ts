@@ -70,6 +70,7 @@ const WORDS: { readonly [C in FactCode]: (fact: Fact<C>) => string } = {
   point: (f) => `its ${POINTS[f.point] ?? f.point} put on that of the master, both set by you`,
   'same-instant': () => 'what both pictures show put on the same instant by you',
   exchange: (f) => `as in ${f.file}, exact to its frames`,
+  'exchange-doubt': (f) => `as in ${f.file}, but several files there or here have this name, folder and length: look whether it is this one`,
   'by-hand': (f) => f.how,
   moved: () => 'moved by hand',
   accepted: () => 'accepted by you',

@@ -64,6 +64,7 @@ const FACTS = {
   point: { point: 'text' },
   'same-instant': {},
   exchange: { file: 'text' },
+  'exchange-doubt': { file: 'text' },
   'by-hand': { how: 'text' },
   moved: {},
   accepted: {},

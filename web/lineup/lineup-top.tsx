@@ -119,9 +119,14 @@ function OtherWays({ project, edit, clips, several }: Pick<TopProps, 'project' |
   const { message, notification } = App.useApp()
   const takeFile = async (file: File) => {
     try {
-      const { edit: taken, placed, locked, unknown } = takeIn(project, await file.text(), file.name)
+      const { edit: taken, placed, locked, aside, doubtful, unknown } = takeIn(project, await file.text(), file.name)
       if (taken) edit([taken], 'take in an exchange file')
-      const rest = [locked > 0 ? `${locked} locked and left` : '', unknown > 0 ? `${unknown} of its files are not in this project` : '']
+      const rest = [
+        doubtful > 0 ? `${doubtful} to check, since files share a name` : '',
+        locked > 0 ? `${locked} locked and left` : '',
+        aside > 0 ? `${aside} set aside` : '',
+        unknown > 0 ? `${unknown} of its files are not in this project` : '',
+      ]
         .filter(Boolean)
         .join(', ')
       const text = `${placed} clips placed as in ${file.name}${rest ? `; ${rest}` : ''}`

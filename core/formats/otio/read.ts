@@ -4,6 +4,11 @@ export interface OtioPlacement {
   readonly fileName: string
   readonly startSeconds: number
   readonly rate: number
+  /** The source's whole address as it stands there, decoded. */
+  readonly address: string
+  /** Length of the source where it is told, and second of it up to which it is used. */
+  readonly lastsSeconds: number | null
+  readonly endsSeconds: number
 }
 
 /** Text that is no OpenTimelineIO, or none that places anything; the message is for people. */
@@ -18,7 +23,7 @@ const SAME_SECONDS = 0.05
 
 /**
  * Reads from an OpenTimelineIO timeline where each source lies, so that what was lined up elsewhere need not be done
- * again. Clips, gaps, transitions, nested stacks and tracks and linear retimes are understood; a source that lies at
+ * again, one place for each address. Clips, gaps, transitions, nested stacks and tracks and linear retimes are understood; a source that lies at
  * several places lies where most of its clips agree.
  * @throws OtioError when the text is no timeline, with what and where
  */
@@ -98,25 +103,38 @@ function clip(item: Json, own: { start: number; duration: number } | null, at: n
     .reduce((product, e) => product * (Number(e.time_scalar) || 1), 1)
   if (fileName && part && speed > 0 && media && !schema(media).startsWith('MissingReference')) {
     const rate = 1 / speed
-    found.push({ fileName, startSeconds: at - rate * (part.start - (available?.start ?? 0)), rate })
+    const begins = part.start - (available?.start ?? 0)
+    found.push({
+      fileName,
+      startSeconds: at - rate * begins,
+      rate,
+      address: decoded(address),
+      lastsSeconds: available?.duration ?? null,
+      endsSeconds: begins + part.duration * speed,
+    })
   }
   return duration
 }
 
 function lastPart(address: string): string {
-  const last = address.split(/[\\/]/).pop() ?? ''
+  return decoded(address.split(/[\\/]/).pop() ?? '')
+}
+
+function decoded(text: string): string {
   try {
-    return decodeURIComponent(last)
+    return decodeURIComponent(text)
   } catch {
-    return last
+    return text
   }
 }
 
 function settled(found: readonly OtioPlacement[]): OtioPlacement[] {
-  const names = [...new Set(found.map((f) => f.fileName))]
-  return names.map((name) => {
-    const all = found.filter((f) => f.fileName === name)
+  // Sources of one name in different folders are different recordings.
+  const keyOf = (f: OtioPlacement) => f.address || f.fileName
+  return [...new Set(found.map(keyOf))].map((key) => {
+    const all = found.filter((f) => keyOf(f) === key)
     const near = (p: OtioPlacement) => all.filter((q) => Math.abs(q.startSeconds - p.startSeconds) <= SAME_SECONDS).length
-    return all.reduce((a, b) => (near(b) > near(a) ? b : a))
+    const most = all.reduce((a, b) => (near(b) > near(a) ? b : a))
+    return { ...most, endsSeconds: Math.max(...all.map((f) => f.endsSeconds)) }
   })
 }
