@@ -89,6 +89,8 @@ export interface FilmResult {
   path: string
   name: string
   bytes: number
+  /** What it was made as; films of before do not tell. */
+  made?: { width: number; height: number; rate: string; seconds: number; version: string }
 }
 
 export interface FolderEntry {

@@ -245,7 +245,10 @@ async function film(shop: Workshop, run: JobRun) {
   const size = { width: body.width & ~1, height: body.height & ~1 }
   // In a thread of its own: mixing and copying pictures would keep everybody else waiting.
   await shop.analysis.run({ kind: 'film', config: shop.config, exchange, files, size, out }, run.signal, (share, detail) => run.report(share, detail))
-  return { detail: { code: 'ready' } as const, result: { path: out, name: `${called}.mp4`, bytes: statSync(out).size } }
+  return {
+    detail: { code: 'ready' } as const,
+    result: { path: out, name: `${called}.mp4`, bytes: statSync(out).size, made: { ...size, rate: body.rate, seconds, version: exchange.cutName } },
+  }
 }
 
 async function originals(shop: Workshop, run: JobRun) {

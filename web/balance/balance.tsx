@@ -1,9 +1,9 @@
 import type { GatheredFile } from '@pendolo/api'
 import { MAX_GAIN_DB, MIN_GAIN_DB } from '@pendolo/core/mix'
 import { anglesInUse, type Clip, isMaster, pictureSpans, type Strip, stripOf } from '@pendolo/core/project'
-import { FLICKS_PER_SECOND } from '@pendolo/core/time'
+import { FLICKS_PER_SECOND, secondsToFlicks } from '@pendolo/core/time'
 import { Button, Segmented, Slider, Switch as Toggle } from 'antd'
-import { useEffect, useMemo, useState } from 'react'
+import { type PointerEvent, type ReactNode, useEffect, useMemo, useState } from 'react'
 import { Link } from 'react-router'
 import { EngineCanvas } from '../playback/engine-canvas.tsx'
 import { filmFor } from '../playback/film.ts'
@@ -26,7 +26,8 @@ export function Balance({ project, edit, top }: StageProps) {
   const [angleId, setAngleId] = useState<string | null>(null)
   const spans = useMemo(() => pictureSpans(doc, (id) => files.find((f) => f.id === id)?.facts), [doc, files])
   const angles = anglesInUse(doc)
-  const angle = angles.find((a) => a.id === angleId) ?? angles.find((a) => spans.some((s) => s.angleId === a.id)) ?? null
+  /** The angle that is looked at by itself; without one the programme is shown. */
+  const angle = angles.find((a) => a.id === angleId) ?? null
   const clips = Object.values(doc.clips)
     .filter((c) => c.state === 'in' && doc.placements[c.id] && files.find((f) => f.id === c.fileId)?.facts.audio)
     .sort((a, b) => rank(a) - rank(b) || doc.placements[a.id].start - doc.placements[b.id].start)
@@ -34,7 +35,7 @@ export function Balance({ project, edit, top }: StageProps) {
     return isMaster(doc, c.id) ? -1 : doc.angles.findIndex((a) => a.id === c.angleId)
   }
   const film = filmFor(project)
-  const hasPicture = useEngine(({ time }) => (angle ? film.clipAt(angle.id, time) !== null : false))
+  const hasPicture = useEngine(({ time }) => (angle ? film.clipAt(angle.id, time) !== null : true))
   const heard = clips.filter((c) => stripOf(doc, c.id).on).length
   if (clips.length === 0) {
     return (
@@ -72,7 +73,11 @@ export function Balance({ project, edit, top }: StageProps) {
         <div className="upper">
           <div style={{ position: 'relative', background: '#000', display: 'flex', justifyContent: 'center' }}>
             <div style={{ height: '100%', aspectRatio: `${doc.settings.width} / ${doc.settings.height}`, maxWidth: '100%' }}>
-              {angle && <EngineCanvas source={{ kind: 'angle', angleId: angle.id }} name="balance" label="Picture of the angle in the frame" />}
+              {angle ? (
+                <EngineCanvas key={angle.id} source={{ kind: 'angle', angleId: angle.id }} name="balance" label="Picture of the angle in the frame" />
+              ) : (
+                <EngineCanvas key="programme" source={{ kind: 'programme' }} name="programme" label="Programme" />
+              )}
             </div>
             {!hasPicture && (
               <span className="quiet" style={{ position: 'absolute', top: '48%' }}>
@@ -85,6 +90,9 @@ export function Balance({ project, edit, top }: StageProps) {
             <p className="quiet" style={{ margin: '4px 0 10px' }}>
               Fit shows the whole picture with bars; fill fills the frame and cuts the edges. It counts for every stretch of the angle.
             </p>
+            <button type="button" className="plain" style={{ padding: '3px 0' }} onClick={() => setAngleId(null)} aria-pressed={angle === null}>
+              Programme: what the film shows
+            </button>
             {angles.map((a, i) =>
               spans.some((s) => s.angleId === a.id) ? (
                 <div key={a.id} style={{ display: 'grid', gridTemplateColumns: '24px 1fr auto', gap: 8, alignItems: 'center', padding: '3px 0' }}>
@@ -111,21 +119,39 @@ export function Balance({ project, edit, top }: StageProps) {
           </div>
         </div>
         <Paper className="strips">
-          {clips.map((c) => (
-            <StripRow
-              key={c.id}
-              name={isMaster(doc, c.id) ? 'Master' : (doc.angles.find((a) => a.id === c.angleId)?.name ?? 'Sound')}
-              file={files.find((f) => f.id === c.fileId) as GatheredFile}
-              start={doc.placements[c.id].start / FLICKS_PER_SECOND}
-              rate={doc.placements[c.id].rate}
-              strip={stripOf(doc, c.id)}
-              view={view}
-              onChange={(change) => edit([{ type: 'strip', clipId: c.id, change }], 'balance the sound')}
-            />
-          ))}
+          <Strips view={view}>
+            {clips.map((c) => (
+              <StripRow
+                key={c.id}
+                name={isMaster(doc, c.id) ? 'Master' : (doc.angles.find((a) => a.id === c.angleId)?.name ?? 'Sound')}
+                file={files.find((f) => f.id === c.fileId) as GatheredFile}
+                start={doc.placements[c.id].start / FLICKS_PER_SECOND}
+                rate={doc.placements[c.id].rate}
+                strip={stripOf(doc, c.id)}
+                view={view}
+                onChange={(change) => edit([{ type: 'strip', clipId: c.id, change }], 'balance the sound')}
+              />
+            ))}
+          </Strips>
         </Paper>
       </div>
     </>
+  )
+}
+
+/** Widths of the columns beside the waveforms, px. */
+const NAMES = 260
+const KNOBS = 300
+
+/** The sounds one below the other, with one playhead over all of them. */
+function Strips({ view, children }: { view: TimeView; children: ReactNode }) {
+  const [ref, { width, height }] = useSize<HTMLDivElement>()
+  const waves = Math.max(0, width - NAMES - KNOBS)
+  return (
+    <div ref={ref} style={{ position: 'relative' }}>
+      {children}
+      <Playhead view={view} left={NAMES} width={waves} height={height} />
+    </div>
   )
 }
 
@@ -161,9 +187,17 @@ function StripRow({
   const [ahead, setAhead] = useState<number | null>(null)
   useEffect(() => setAhead((a) => (a === strip.gainDb ? null : a)), [strip.gainDb])
   const level = ahead ?? strip.gainDb
-  const [ref, { width, height }] = useSize<HTMLDivElement>()
+  const seek = (e: PointerEvent) => {
+    const { left, width } = e.currentTarget.getBoundingClientRect()
+    engine.seek(secondsToFlicks(view.from + (view.span * (e.clientX - left)) / Math.max(1, width)))
+  }
   return (
-    <div className={strip.on ? 'strip' : 'strip off'} role="group" aria-label={`${name}, ${file.name}`}>
+    <div
+      className={strip.on ? 'strip' : 'strip off'}
+      style={{ gridTemplateColumns: `${NAMES}px minmax(0, 1fr) ${KNOBS}px` }}
+      role="group"
+      aria-label={`${name}, ${file.name}`}
+    >
       <div className="who">
         <span className="title">
           <b>{name}</b>
@@ -172,10 +206,9 @@ function StripRow({
           {file.name} · {file.facts.audio?.channels === 1 ? 'mono' : file.facts.audio?.channels === 2 ? 'stereo' : `${file.facts.audio?.channels} channels`}
         </span>
       </div>
-      <div ref={ref} style={{ position: 'relative', height: 50 }}>
+      <div style={{ position: 'relative', height: 50 }} onPointerDown={seek}>
         {/* The whole event; a sound stands where its clip was placed. */}
         <Waveform peaks={peaks} from={(view.from - start) / rate} to={(view.from + view.span - start) / rate} aria-hidden="true" />
-        <Playhead view={view} left={0} width={width} height={height} />
       </div>
       <div className="knobs">
         <Toggle size="small" checked={strip.on} onChange={(on) => onChange({ on })} aria-label={`Hear ${name}, ${file.name}`} />

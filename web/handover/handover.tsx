@@ -1,4 +1,4 @@
-import { detailText, type FilmBody, type Job } from '@pendolo/api'
+import { detailText, type FilmBody, type FilmResult, type Job } from '@pendolo/api'
 import { activeCut, type FilmStretch, type FilmWarning, filmWarnings } from '@pendolo/core/film'
 import { EXCHANGE_FORMATS } from '@pendolo/core/formats'
 import { anglesInUse, marksOnMaster, type ProjectDoc, pointsOf, projectRate } from '@pendolo/core/project'
@@ -138,6 +138,12 @@ export function HandOver({ project, top }: StageProps) {
   )
 }
 
+/** As what a film was made, and when. */
+function madeText({ width, height, rate, seconds, version }: NonNullable<FilmResult['made']>, at: number | null): string {
+  const when = at === null ? '' : ` · ${new Date(at).toLocaleString(undefined, { day: 'numeric', month: 'short', hour: '2-digit', minute: '2-digit' })}`
+  return `${version} · ${width} × ${height} at ${printRate(parseRate(rate) as Rate)} · ${printLength(seconds)}${when}`
+}
+
 /** Whether a film shows anything of a range of the master. */
 function keeps({ runs }: ProjectFilm, from: Flicks, to: Flicks): boolean {
   return runs.some((r) => r.from !== null && r.from < to && r.from + r.length > from)
@@ -161,6 +167,7 @@ function FilmRow({ job }: { job: Job }) {
             {job.result.name}
           </a>{' '}
           <span className="quiet">ready · {(job.result.bytes / 1e6).toFixed(1)} MB</span>
+          {job.result.made && <div className="quiet">{madeText(job.result.made, job.finishedAt)}</div>}
         </>
       ) : (
         <>
