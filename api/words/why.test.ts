@@ -14,6 +14,10 @@ const ALL: [Fact, string][] = [
   [{ code: 'not-found' }, 'not found by the ways that were tried'],
   [{ code: 'nothing-alike' }, 'no place on the master resembles this sound'],
   [{ code: 'windows', ...windows, ratio: 0.4123 }, 'by sound; 12 of 13 windows agree, next-best place 0.41×'],
+  [
+    { code: 'drift-unusual', ppm: 195, seconds: 8 },
+    'its clock would run 195 ppm apart over only 8 s, which clocks do not: it may be a passage that comes again',
+  ],
   [{ code: 'windows-few', ...windows }, 'by sound, but only 12 of 13 windows agree'],
   [{ code: 'windows-none', ...windows }, 'nothing on the master matches this sound (12 of 13 windows agree at the best place)'],
   [{ code: 'one-instant' }, 'only one instant of it resembles the master: one sound in common is no proof'],

@@ -76,6 +76,12 @@ const SURE_APART = 2
 /** A window this strong is alike all through: a phrase of speech, not a drum hit in common. */
 const UNMISTAKABLE = 100
 const SURE_SHARE = 0.4
+/** Of few windows, those of a short overlap, more must agree: three of seven do so by chance where music repeats. */
+const FEW = 8
+const SURE_SHARE_OF_FEW = 0.55
+/** No two clocks of usual devices run apart by more than this; longer recordings may show it, a few seconds may not claim it. */
+const USUAL_DRIFT = 120e-6
+const LONG_SPAN = 60
 /** Below this share the windows that agree may do so by chance, since many places were tried. */
 const CHECK_SHARE = 0.25
 const SURE_RIVAL = 0.85
@@ -370,6 +376,15 @@ function verdictOf(result: Pick<Attempt, 'ranked'> & Partial<Pick<Attempt, 'sett
   const best = Math.max(...chosen.windows.map((w, i) => (chosen.fit.agrees[i] ? w.strength : 0)))
   if (chosen.apart < SURE_APART && best < UNMISTAKABLE) return { verdict: 'loose', why: [{ code: 'one-instant' }], confidence: Math.min(confidence, 0.1) }
   if (share < SURE_SHARE) return { verdict: 'check', why: [{ code: 'windows-few', agreeing, windows }], confidence: Math.min(confidence, 0.5) }
+  const drift = Math.abs(chosen.fit.drift)
+  if (windows <= FEW && share < SURE_SHARE_OF_FEW)
+    return { verdict: 'check', why: [{ code: 'windows-few', agreeing, windows }], confidence: Math.min(confidence, 0.5) }
+  if (drift > USUAL_DRIFT && spanOf(chosen) < LONG_SPAN)
+    return {
+      verdict: 'check',
+      why: [{ code: 'drift-unusual', ppm: Math.round(drift * 1e6), seconds: Math.round(spanOf(chosen)) }],
+      confidence: Math.min(confidence, 0.5),
+    }
   if (result.settled)
     return {
       verdict: 'sure',
@@ -386,6 +401,12 @@ function verdictOf(result: Pick<Attempt, 'ranked'> & Partial<Pick<Attempt, 'sett
     }
   }
   return { verdict: 'sure', why: [{ code: 'windows', agreeing, windows, ratio }], confidence: Math.max(confidence, 0.6) }
+}
+
+/** Clip seconds between the first and the last window on the line. */
+function spanOf({ windows, fit }: Weighed): number {
+  const on = windows.filter((_, i) => fit.agrees[i]).map((w) => w.clipSeconds)
+  return Math.max(...on) - Math.min(...on)
 }
 
 /** Windows that two places must share to be compared, how much weaker the rival must be on the whole, and how regularly. */
