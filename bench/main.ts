@@ -14,6 +14,7 @@ import { benchEndurance, benchPage } from './page.ts'
 import { benchPulse } from './pulse/evaluate.ts'
 import { makePieces } from './pulse/make.ts'
 import type { Half } from './pulse/pieces.ts'
+import { benchRepeats } from './repeats.ts'
 import { benchSpeech } from './speech/evaluate.ts'
 
 /** Ratios against a baseline in the same run; nothing here passes or fails. */
@@ -70,6 +71,8 @@ const PARTS: Record<string, (names: string[]) => void | Promise<void>> = {
     benchPulse(cached('pulse'), 'test')
   },
   speech: () => benchSpeech('test'),
+  // Short clips of music that repeats itself: nothing may be wrongly sure.
+  repeats: () => benchRepeats(Number(process.env.BENCH_CASES ?? 1000)),
   document: () => benchDocument(cached('document')),
   page: () => benchPage(cached('document')),
   endurance: () => benchEndurance(cached('document')),

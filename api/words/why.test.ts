@@ -21,6 +21,14 @@ const ALL: [Fact, string][] = [
   [{ code: 'windows-few', ...windows }, 'by sound, but only 12 of 13 windows agree'],
   [{ code: 'windows-none', ...windows }, 'nothing on the master matches this sound (12 of 13 windows agree at the best place)'],
   [{ code: 'one-instant' }, 'only one instant of it resembles the master: one sound in common is no proof'],
+  [
+    { code: 'something-left', ...windows, ratio: 0.8 },
+    'by sound: 12 of 13 windows agree, but it holds something of other places too that this one has not; it may be a repetition that the master does not hold',
+  ],
+  [
+    { code: 'windows-scatter', ...windows, ms: 0.27 },
+    'by sound: 12 of 13 windows agree, but to 0.3 ms only, and others lie close beside: it may be the same passage played another time',
+  ],
   [{ code: 'two-places', ratio: 0.98 }, 'by sound; two places fit almost equally (next-best 0.98×)'],
   [
     { code: 'told-by-difference', ...windows, ratio: 0.9, several: true },

@@ -30,6 +30,10 @@ const WORDS: { readonly [C in FactCode]: (fact: Fact<C>) => string } = {
   'windows-few': (f) => `by sound, but only ${agree(f)}`,
   'windows-none': (f) => `nothing on the master matches this sound (${agree(f)} at the best place)`,
   'one-instant': () => 'only one instant of it resembles the master: one sound in common is no proof',
+  'something-left': (f) =>
+    `by sound: ${agree(f)}, but it holds something of other places too that this one has not; it may be a repetition that the master does not hold`,
+  'windows-scatter': (f) =>
+    `by sound: ${agree(f)}, but to ${f.ms.toFixed(1)} ms only, and others lie close beside: it may be the same passage played another time`,
   'two-places': (f) => `by sound; two places fit almost equally (next-best ${times(f.ratio)})`,
   'told-by-difference': (f) =>
     `by sound; ${agree(f)}; ${f.several ? 'other places' : 'another place'} (${times(f.ratio)}) ${f.several ? 'resemble' : 'resembles'} it, but what differs between them speaks for this one`,

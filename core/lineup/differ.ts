@@ -7,6 +7,13 @@ export interface Line {
   readonly rate: number
 }
 
+/** What speaks for two places, standard deviations of chance. */
+export interface Compared {
+  readonly ofA: number
+  readonly ofB: number
+  readonly forA: number
+}
+
 /** Windows compared: length in samples (3.5 s), how many at most. */
 const LENGTH = 28000
 const MOST_WINDOWS = 16
@@ -25,15 +32,17 @@ const HIGH_HZ = 3700
  * A clip that belongs to a place goes on resembling it; where it does not belong, nothing but chance is left.
  * @param clip at the master's speed
  * @param sign −1 for a clip of turned polarity
- * @returns how much more speaks for `a` than for `b`, in standard deviations of chance; null when nothing can be compared
+ * A clip that belongs to neither resembles something of both.
+ * @returns what is heard of each place that the other has not, and how much more speaks for `a` than for `b`, all in standard
+ *   deviations of chance; null when nothing can be compared
  */
-export function compareLines(master: SampleSource, clip: SampleSource, a: Line, b: Line, sign: number): number | null {
+export function compareLines(master: SampleSource, clip: SampleSource, a: Line, b: Line, sign: number): Compared | null {
   const first = Math.max(0, ...[a, b].map((l) => Math.ceil((-l.startSeconds / l.rate) * ANALYSIS_RATE) + 1))
   const last = Math.min(clip.length, ...[a, b].map((l) => Math.floor((master.length - l.startSeconds * ANALYSIS_RATE) / l.rate) - 1))
   const length = Math.min(LENGTH, last - first)
   if (length < ANALYSIS_RATE) return null
   const count = Math.max(1, Math.min(MOST_WINDOWS, Math.floor((last - first - length) / (length / 2)) + 1))
-  const differences: number[] = []
+  let [ofA, ofB, windows] = [0, 0, 0]
   for (let i = 0; i < count; i++) {
     const from = first + Math.floor(count === 1 ? 0 : ((last - first - length) * i) / (count - 1))
     const x = clip.read(from, from + length)
@@ -45,10 +54,13 @@ export function compareLines(master: SampleSource, clip: SampleSource, a: Line, 
     let size = 4
     while (size < length + SURROUND) size *= 2
     const [sx, sa, sb] = [x, ya, yb].map((s) => realSpectrum(tapered(s), size))
-    differences.push(sign * (leftOver(sx, sa, sb) - leftOver(sx, sb, sa)))
+    ofA += sign * leftOver(sx, sa, sb)
+    ofB += sign * leftOver(sx, sb, sa)
+    windows++
   }
-  if (differences.length === 0) return null
-  return differences.reduce((sum, d) => sum + d, 0) / Math.sqrt(2 * differences.length)
+  if (windows === 0) return null
+  const root = Math.sqrt(windows)
+  return { ofA: ofA / root, ofB: ofB / root, forA: (ofA - ofB) / (Math.SQRT2 * root) }
 }
 
 /** Correlation of clip and place at no lag, all that the other place explains taken away, over its spread at other lags. */

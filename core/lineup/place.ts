@@ -82,6 +82,12 @@ const SURE_SHARE_OF_FEW = 0.55
 /** No two clocks of usual devices run apart by more than this; longer recordings may show it, a few seconds may not claim it. */
 const USUAL_DRIFT = 120e-6
 const LONG_SPAN = 60
+/** Strong windows so near beside the line, as a share of those on it, and a spread on it, by which a passage played again is known. */
+const NEAR_SECONDS = 0.02
+const NEAR_MISSES = 0.25
+const SCATTER_SECONDS = 0.00015
+/** What chance leaves at most of places that resemble the right one, standard deviations. */
+const LEFT_BY_CHANCE = 4
 /** Below this share the windows that agree may do so by chance, since many places were tried. */
 const CHECK_SHARE = 0.25
 const SURE_RIVAL = 0.85
@@ -216,6 +222,8 @@ interface Attempt {
   readonly speed: number
   /** How far what differs between rivals speaks for the first, standard deviations of chance; null where it does not settle it. */
   readonly settled: number | null
+  /** What is heard in the clip of other places that the first one has not, standard deviations of chance; 0 where nothing rivals it. */
+  readonly left: number
 }
 
 /** @param clip the clip already brought to the master's speed */
@@ -267,7 +275,9 @@ function attemptAt(reference: SoundReference, clip: HeardSound, speed: number, o
   }
   ranked.sort((a, b) => b.candidate.support - a.candidate.support)
   const apart = ranked.filter((one, i) => ranked.findIndex((other) => Math.abs(other.candidate.startSeconds - one.candidate.startSeconds) < 0.05) === i)
-  return { ...settled(reference.source, clip.source, apart, speed), coarse, speed }
+  const decided = settled(reference.source, clip.source, apart, speed)
+  const left = verdictOf(decided).verdict === 'sure' ? leftOfRivals(reference.source, clip.source, decided.ranked, speed) : 0
+  return { ...decided, left, coarse, speed }
 }
 
 /** Standard deviations of chance by which what differs must speak for a place against a rival. */
@@ -277,15 +287,31 @@ const DIFFERENT = 6
 function settled(master: SampleSource, clip: SampleSource, ranked: Weighed[], speed: number): Pick<Attempt, 'ranked' | 'settled'> {
   const rivals = ranked.filter((w) => w.candidate.support >= SURE_RIVAL * ranked[0].candidate.support)
   if (rivals.length < 2 || verdictOf({ ranked }).verdict !== 'check') return { ranked, settled: null }
-  const line = (w: Weighed) => ({ startSeconds: w.candidate.startSeconds, rate: w.candidate.rate / speed })
-  const sign = Math.sign(rivals[0].windows.reduce((sum, w, i) => sum + (rivals[0].fit.agrees[i] ? w.coherence : 0), 0)) || 1
-  const compare = (a: Weighed, b: Weighed) => compareLines(master, clip, line(a), line(b), sign)
+  const sign = polarity(rivals[0])
+  const compare = (a: Weighed, b: Weighed) => compareLines(master, clip, lineOf(a, speed), lineOf(b, speed), sign)?.forA ?? null
   let champion = rivals[0]
   for (const rival of rivals.slice(1)) if ((compare(champion, rival) ?? 0) < -DIFFERENT) champion = rival
   let least = Number.POSITIVE_INFINITY
   for (const rival of rivals) if (rival !== champion) least = Math.min(least, compare(champion, rival) ?? 0)
   if (least < DIFFERENT) return { ranked, settled: null }
   return { ranked: [champion, ...ranked.filter((w) => w !== champion)], settled: least }
+}
+
+const lineOf = ({ candidate }: Weighed, speed: number) => ({ startSeconds: candidate.startSeconds, rate: candidate.rate / speed })
+const polarity = ({ windows, fit }: Weighed) => Math.sign(windows.reduce((sum, w, i) => sum + (fit.agrees[i] ? w.coherence : 0), 0)) || 1
+
+/** Rivals that are worth asking: not weaker than this beside the first, and so many. */
+const ASKED_RIVAL = 0.3
+const ASKED_RIVALS = 3
+
+/**
+ * What is heard in the clip of places that resemble the one that was found, and that this one has not. A clip that truly lies
+ * there has nothing of them: what it holds besides is noise. Where music comes again and the clip lies at a repetition that
+ * the master does not hold, each of the others explains something more.
+ */
+function leftOfRivals(master: SampleSource, clip: SampleSource, [chosen, ...others]: Weighed[], speed: number): number {
+  const rivals = others.filter((w) => w.candidate.support >= ASKED_RIVAL * chosen.candidate.support).slice(0, ASKED_RIVALS)
+  return rivals.reduce((most, rival) => Math.max(most, compareLines(master, clip, lineOf(chosen, speed), lineOf(rival, speed), polarity(chosen))?.ofB ?? 0), 0)
 }
 
 interface Stretch {
@@ -363,7 +389,7 @@ function trusted(windows: readonly WindowMeasure[]): LineFit | null {
   return fit && on.length * 2 >= windows.length && Math.max(...on) - Math.min(...on) >= TRUSTED_SPAN ? fit : null
 }
 
-function verdictOf(result: Pick<Attempt, 'ranked'> & Partial<Pick<Attempt, 'settled'>>): { verdict: Verdict; why: Why; confidence: number } {
+function verdictOf(result: Pick<Attempt, 'ranked'> & Partial<Pick<Attempt, 'settled' | 'left'>>): { verdict: Verdict; why: Why; confidence: number } {
   const chosen = result.ranked[0]
   if (!chosen) return { verdict: 'loose', why: [{ code: 'nothing-alike' }], confidence: 0 }
   const { agreeing, windows, support } = chosen.candidate
@@ -385,6 +411,11 @@ function verdictOf(result: Pick<Attempt, 'ranked'> & Partial<Pick<Attempt, 'sett
       why: [{ code: 'drift-unusual', ppm: Math.round(drift * 1e6), seconds: Math.round(spanOf(chosen)) }],
       confidence: Math.min(confidence, 0.5),
     }
+  const scatter = scatterOf(chosen)
+  if (scatter.near >= NEAR_MISSES * agreeing && scatter.seconds > SCATTER_SECONDS)
+    return { verdict: 'check', why: [{ code: 'windows-scatter', agreeing, windows, ms: scatter.seconds * 1000 }], confidence: Math.min(confidence, 0.5) }
+  if ((result.left ?? 0) > LEFT_BY_CHANCE)
+    return { verdict: 'check', why: [{ code: 'something-left', agreeing, windows, ratio }], confidence: Math.min(confidence, 0.5) }
   if (result.settled)
     return {
       verdict: 'sure',
@@ -401,6 +432,18 @@ function verdictOf(result: Pick<Attempt, 'ranked'> & Partial<Pick<Attempt, 'sett
     }
   }
   return { verdict: 'sure', why: [{ code: 'windows', agreeing, windows, ratio }], confidence: Math.max(confidence, 0.6) }
+}
+
+/**
+ * How the strong windows lie about the line: the spread of those on it, and how many lie beside it, but near. Of one recording in
+ * a room they lie on it to a fraction of a millisecond or anywhere; a passage played again lies near it, each note a little off.
+ */
+function scatterOf({ windows, fit }: Weighed): { seconds: number; near: number } {
+  const off = (w: WindowMeasure) => w.lagSeconds - fit.offsetSeconds - fit.drift * w.clipSeconds
+  const strong = windows.filter((w) => w.strength >= STRONG)
+  const on = strong.filter((w) => fit.agrees[windows.indexOf(w)]).map(off)
+  const near = strong.filter((w) => !fit.agrees[windows.indexOf(w)] && Math.abs(off(w)) < NEAR_SECONDS).length
+  return { seconds: Math.sqrt(on.reduce((s, x) => s + x * x, 0) / Math.max(1, on.length)), near }
 }
 
 /** Clip seconds between the first and the last window on the line. */

@@ -26,6 +26,8 @@ const FACTS = {
   'windows-few': { agreeing: 'number', windows: 'number' },
   'windows-none': { agreeing: 'number', windows: 'number' },
   'one-instant': {},
+  'something-left': { agreeing: 'number', windows: 'number', ratio: 'number' },
+  'windows-scatter': { agreeing: 'number', windows: 'number', ms: 'number' },
   'two-places': { ratio: 'number' },
   /** Places alike, told apart by what differs between them. */
   'told-by-difference': { agreeing: 'number', windows: 'number', ratio: 'number', several: 'flag' },
