@@ -17,6 +17,8 @@ const isElement = (target: EventTarget | null): target is Element => target inst
 export function belongsToFocus({ target, key }: Pick<KeyboardEvent, 'target' | 'key'>): boolean {
   if (!isElement(target)) return false
   if (target.closest('[role=dialog]') || target.matches(TYPING)) return true
+  // What keeps the focus only for keys of its own does not take Space from the stage.
+  if (key === ' ' && target.matches('[data-focus=kept]')) return false
   if (key === ' ' || key === 'Enter') return target.matches(PRESSED) && !(key === 'Enter' && target.matches('[data-enter=stage]'))
   return /^(Arrow|Home|End)/.test(key) && target.matches(MOVED)
 }
