@@ -88,6 +88,7 @@ const NEAR_MISSES = 0.25
 const SCATTER_SECONDS = 0.00015
 /** What chance leaves at most of places that resemble the right one, standard deviations. */
 const LEFT_BY_CHANCE = 4
+const LEFT_SHARE = 0.3
 /** Below this share the windows that agree may do so by chance, since many places were tried. */
 const CHECK_SHARE = 0.25
 const SURE_RIVAL = 0.85
@@ -311,7 +312,11 @@ const ASKED_RIVALS = 3
  */
 function leftOfRivals(master: SampleSource, clip: SampleSource, [chosen, ...others]: Weighed[], speed: number): number {
   const rivals = others.filter((w) => w.candidate.support >= ASKED_RIVAL * chosen.candidate.support).slice(0, ASKED_RIVALS)
-  return rivals.reduce((most, rival) => Math.max(most, compareLines(master, clip, lineOf(chosen, speed), lineOf(rival, speed), polarity(chosen))?.ofB ?? 0), 0)
+  return rivals.reduce((most, rival) => {
+    const told = compareLines(master, clip, lineOf(chosen, speed), lineOf(rival, speed), polarity(chosen))
+    // A long room leaves a little of everything; beside what speaks for the right place it is nothing.
+    return told && told.ofB > LEFT_SHARE * told.ofA ? Math.max(most, told.ofB) : most
+  }, 0)
 }
 
 interface Stretch {
