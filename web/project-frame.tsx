@@ -9,11 +9,11 @@ import { useEdit, useProject, useStep } from './data/queries.ts'
 import { newId } from './ids.ts'
 import { engine, useLoaded } from './playback/use-engine.ts'
 import type { StageProps } from './stage.ts'
+import { Steps } from './steps.tsx'
 import { Guarded } from './ui/broken.tsx'
 import { KeysList } from './ui/keys.tsx'
 import { usePaper } from './ui/paper.tsx'
 import { Rail, STAGES, type StagePath } from './ui/rail.tsx'
-import { Steps } from './ui/steps.tsx'
 import { useKeys } from './ui/use-keys.ts'
 
 const load: Record<StagePath, () => Promise<{ default: ComponentType<StageProps> }>> = {

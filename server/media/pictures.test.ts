@@ -47,8 +47,9 @@ async function seen(file: string, seconds: number, size: { width: number; height
 }
 
 const middle = ({ width, height, luma, blue, red }: Planes) => {
-  const chroma = (height / 4) * (width / 2) + width / 4
-  return [luma[(height / 2) * width + width / 2], blue[chroma], red[chroma]]
+  const at = (w: number, h: number) => Math.floor(h / 2) * w + Math.floor(w / 2)
+  const chroma = at(width / 2, height / 2)
+  return [luma[at(width, height)], blue[chroma], red[chroma]]
 }
 
 /** Red as BT.709 has it in limited range. */

@@ -2,7 +2,7 @@ import type { ProjectState } from '@pendolo/api'
 import { Button, Popover, Spin, Tooltip } from 'antd'
 import { History } from 'lucide-react'
 import { useState } from 'react'
-import { useSteps } from '../data/queries.ts'
+import { useSteps } from './data/queries.ts'
 
 const clock = new Intl.DateTimeFormat('en', { hour: '2-digit', minute: '2-digit', hour12: false })
 const day = new Intl.DateTimeFormat('en', { day: 'numeric', month: 'short' })
