@@ -69,11 +69,18 @@ for (const stage of ['gather', 'line-up', 'pulse', 'switch', 'balance', 'hand-ov
       if (await playing(page)) await page.keyboard.press('k')
       const typing = await page.evaluate(() => document.activeElement?.matches('input:not([type=radio], [type=checkbox]), textarea') ?? false)
       if (typing) continue
-      await page.keyboard.press('Space')
-      await expect
-        .poll(() => playing(page), { timeout: 2000 })
-        .toBe(true)
-        .catch(async () => dead.push(`${next.words}: ${await page.evaluate(() => document.activeElement?.outerHTML.slice(0, 120))}`))
+      const plays = async () => {
+        await page.keyboard.press('Space')
+        return expect
+          .poll(() => playing(page), { timeout: 3000 })
+          .toBe(true)
+          .then(
+            () => true,
+            () => false,
+          )
+      }
+      // What the click began may just have played and ended; then Space plays at the second press. A dead key never does.
+      if (!(await plays()) && !(await plays())) dead.push(`${next.words}: ${await page.evaluate(() => document.activeElement?.outerHTML.slice(0, 120))}`)
       await page.keyboard.press('k')
     }
     expect(dead).toEqual([])

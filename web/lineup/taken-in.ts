@@ -31,16 +31,18 @@ const SHORTER = -1
 const LONGER = -8
 
 /** How much speaks for a file being the source: folders of its address, and its length. */
-function points({ address, lastsSeconds, endsSeconds }: OtioPlacement, { path, facts }: GatheredFile): number {
+function points({ address, lastsSeconds }: OtioPlacement, { path, facts }: GatheredFile): number {
   const [a, b] = [address.split(/[\\/]/).reverse(), path.split(/[\\/]/).reverse()]
   let folders = 0
   while (folders < MOST_FOLDERS && a[folders + 1] && a[folders + 1] === b[folders + 1]) folders++
   const longer = (lastsSeconds ?? 0) - facts.durationSeconds
-  // Some programs tell only the part that they use; but nothing is used that is not there.
+  // Some programs tell only the part that they use.
   const lengths = lastsSeconds === null ? 0 : Math.abs(longer) <= SAME_LENGTH ? FOR_THE_LENGTH : longer > 1 ? LONGER : SHORTER
-  const beyond = endsSeconds > facts.durationSeconds + 1 ? LONGER : 0
-  return folders * FOR_A_FOLDER + lengths + beyond
+  return folders * FOR_A_FOLDER + lengths
 }
+
+/** Nothing is used of a recording that is not there; what a program says of its whole length may be wrong. */
+const fits = ({ endsSeconds }: OtioPlacement, { facts }: GatheredFile): boolean => endsSeconds <= facts.durationSeconds + 1
 
 /**
  * What an exchange file of another program says of this project's clips: files are known by their names, and those of one
@@ -53,7 +55,7 @@ export function takeIn({ doc, files }: ProjectState, text: string, from: string)
   const pairs = said.flatMap((source) =>
     Object.values(doc.clips).flatMap((clip): Pair[] => {
       const file = fileOf.get(clip.fileId)
-      return file?.name === source.fileName ? [{ source, clip, points: points(source, file) }] : []
+      return file?.name === source.fileName && fits(source, file) ? [{ source, clip, points: points(source, file) }] : []
     }),
   )
   const { chosen, doubted } = assigned(pairs)
@@ -94,8 +96,7 @@ function assigned(pairs: readonly Pair[]): { chosen: Pair[]; doubted: ReadonlySe
     const rivals = open.filter((p) => p !== best && (p.source === best.source || p.clip.id === best.clip.id))
     // Of several that are alike none is sure.
     if (rivals.some((p) => p.points >= best.points)) doubted.add(best.clip.id)
-    // What is longer than its only namesake is another recording.
-    if (best.points > LONGER / 2) chosen.push(best)
+    chosen.push(best)
     open = open.filter((p) => p.source !== best.source && p.clip.id !== best.clip.id)
   }
   return { chosen, doubted }
