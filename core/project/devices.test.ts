@@ -24,6 +24,10 @@ describe('a folder is one camera', () => {
     expect(told([file('20261127_2001.mp4', 'phone'), file('20261128_0012.mp4', 'phone')])).toHaveLength(1)
   })
 
+  test('whatever somebody wrote behind the number', () => {
+    expect(told([file('VID_0041.mp4', 'handheld'), file('VID_0044_fast.mp4', 'handheld'), file('VID_0041 (1).mp4', 'handheld')])).toHaveLength(1)
+  })
+
   test('a file without a number belongs to the rest of its folder', () => {
     expect(told([file('D_0001.mov', 'roof'), file('intro.mov', 'roof'), file('D_0002.mov', 'roof')])).toEqual(['Roof: D_0001.mov D_0002.mov intro.mov'])
   })

@@ -30,13 +30,17 @@ const NUMBERED = /(?:^|[^a-z])(?:cam|camera|kamera|angle|unit|operator|op)[ _.-]
 
 interface Named {
   readonly file: Gathered
-  /** Its name without ending and numbers: what files of one device share. */
+  /** Its name up to the number that counts, without other numbers: what files of one device share. */
   readonly stem: string
   readonly numbers: readonly string[]
 }
 
 function namedOf(file: Gathered): Named {
-  const base = file.name.replace(/\.[^.]*$/, '')
+  // What people and computers add behind (a word, the number of a copy) makes no other device.
+  const base = file.name
+    .replace(/\.[^.]*$/, '')
+    .replace(/[\s_-]*\(\d+\)$/, '')
+    .replace(/(\d)\D*$/, '$1')
   const numbers = base.match(/\d+/g) ?? []
   let n = 0
   const stem = base.replace(/\d+/g, (digits, at: number) => {
