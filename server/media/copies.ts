@@ -79,7 +79,7 @@ export async function makeLightCopies(
   }
   const stretched = stretchedPictures(facts)
   if (stretched) throw new MediaError(`${path.basename(file)} ${stretched}`)
-  const source = await pictureSource(config, file)
+  const source = await pictureSource(config, file, signal)
   const clock = copyClock(video, source.tick)
   await completeFiles(finals, async ([tile, sharp]) => {
     const graph = `[0:V:0]${timesFilter(video, source)}${source.chain}split=2[t][s];${scaled(TILE, 't')};${scaled(SHARP, 's')}`

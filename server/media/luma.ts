@@ -20,7 +20,7 @@ export async function makeLuma(config: Config, file: string, key: string, facts:
   if (hasArtefact(config, key, 'luma')) return out
   const copied = hasArtefact(config, key, 'tile')
   // In the light copy every picture has its time already.
-  const original = copied ? null : await pictureSource(config, file)
+  const original = copied ? null : await pictureSource(config, file, signal)
   const times = original ? `${timesFilter(video, original)}${original.chain}` : ''
   const source = copied ? artefactPath(config, key, 'tile') : file
   await completeFiles([out], async ([part]) => {

@@ -64,11 +64,15 @@ export function clockZero(formatName: string, startTime: number): number {
 }
 
 /** Looks into a file for how its pictures are to be read. */
-export async function pictureSource(config: Config, file: string): Promise<PictureSource> {
+export async function pictureSource(config: Config, file: string, signal?: AbortSignal): Promise<PictureSource> {
   const about = path.basename(file)
   const look = async (...args: string[]) =>
     JSON.parse(
-      await run(config.ffprobe, ['-v', 'error', '-select_streams', 'V:0', '-of', 'json', ...args, ...inputArguments(file)], { limits: PROBE_LIMITS, about }),
+      await run(config.ffprobe, ['-v', 'error', '-select_streams', 'V:0', '-of', 'json', ...args, ...inputArguments(file)], {
+        limits: PROBE_LIMITS,
+        about,
+        ...(signal && { signal }),
+      }),
     ) as Looked
   const { streams, format } = await look('-show_entries', NEEDED)
   const tags = streams?.[0] ?? {}
