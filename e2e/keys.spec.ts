@@ -52,7 +52,7 @@ for (const stage of ['gather', 'line-up', 'pulse', 'switch', 'balance', 'hand-ov
       await page
         .locator('.main button, .main .ant-segmented-item, .main .ant-checkbox-wrapper, .main .ant-switch, .main .ant-select')
         .nth(next.index)
-        .click({ timeout: 3000 })
+        .click({ timeout: 8000 })
         .catch(() => dead.push(`${next.words}: cannot be clicked`))
       for (
         let n = 0;
@@ -72,7 +72,7 @@ for (const stage of ['gather', 'line-up', 'pulse', 'switch', 'balance', 'hand-ov
       const plays = async () => {
         await page.keyboard.press('Space')
         return expect
-          .poll(() => playing(page), { timeout: 3000 })
+          .poll(() => playing(page), { timeout: 8000 })
           .toBe(true)
           .then(
             () => true,
