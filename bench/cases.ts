@@ -26,12 +26,12 @@ export interface CaseSet {
   readonly cases: Case[]
 }
 
-const RATE = 16000
+export const RATE = 16000
 const PACKAGES = ['/usr/share/games/supertux2/music', '/usr/share/games/frozen-bubble/snd', '/usr/share/games/neverball/bgm']
 
-type Random = () => number
-const between = (r: Random, a: number, b: number) => a + (b - a) * r()
-const pick = <T>(r: Random, list: readonly T[]): T => list[Math.floor(r() * list.length)]
+export type Random = () => number
+export const between = (r: Random, a: number, b: number) => a + (b - a) * r()
+export const pick = <T>(r: Random, list: readonly T[]): T => list[Math.floor(r() * list.length)]
 
 function note(out: Float32Array, at: number, hz: number, seconds: number, level: number, r: Random): void {
   const from = Math.floor(at * RATE)
@@ -44,7 +44,7 @@ function note(out: Float32Array, at: number, hz: number, seconds: number, level:
 }
 
 /** A tune over chords that never comes back the same. */
-function tune(seconds: number, seed: number, tempo: number): Float32Array {
+export function tune(seconds: number, seed: number, tempo: number): Float32Array {
   const r = seeded(seed)
   const out = new Float32Array(seconds * RATE)
   const beat = 60 / tempo
@@ -60,7 +60,7 @@ function tune(seconds: number, seed: number, tempo: number): Float32Array {
 }
 
 /** Four bars over and over; each time a few small notes differ. */
-function loop(seconds: number, seed: number, tempo: number): Float32Array {
+export function loop(seconds: number, seed: number, tempo: number): Float32Array {
   const r = seeded(seed)
   const beat = 60 / tempo
   const length = 16 * beat
@@ -131,7 +131,7 @@ export function convolve(signal: Float32Array, kernel: Float32Array): Float32Arr
   return out
 }
 
-function power(x: Float32Array): number {
+export function power(x: Float32Array): number {
   return x.reduce((s, v) => s + v * v, 0) / Math.max(1, x.length)
 }
 
@@ -208,7 +208,7 @@ function write(file: string, samples: Float32Array, args: readonly string[], r: 
   })
 }
 
-function play(master: Float32Array, start: number, rate: number, seconds: number): Float32Array {
+export function play(master: Float32Array, start: number, rate: number, seconds: number): Float32Array {
   const out = new Float32Array(Math.floor(seconds * RATE))
   for (let i = 0; i < out.length; i++) {
     const at = start * RATE + i * rate

@@ -7,6 +7,7 @@ import { findPulse, PULSE_RATE } from '../core/pulse/index.ts'
 import { ANALYSIS_RATE, resample } from '../core/signal/index.ts'
 import { perform } from '../demo/band.ts'
 import { MASTER_RATE, renderMaster } from '../demo/synth.ts'
+import { benchBuried } from './buried.ts'
 import { benchCases } from './cases.ts'
 import { benchDocument } from './document.ts'
 import { benchLong } from './long.ts'
@@ -73,6 +74,8 @@ const PARTS: Record<string, (names: string[]) => void | Promise<void>> = {
   speech: () => benchSpeech('test'),
   // Short clips of music that repeats itself: nothing may be wrongly sure.
   repeats: () => benchRepeats(Number(process.env.BENCH_CASES ?? 1000)),
+  // Clips in which something else is louder than the event.
+  buried: (names) => benchBuried(Number(process.env.BENCH_CASES ?? 200), names.map(Number)),
   document: () => benchDocument(cached('document')),
   page: () => benchPage(cached('document')),
   endurance: () => benchEndurance(cached('document')),

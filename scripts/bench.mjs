@@ -17,7 +17,7 @@ await build({
   platform: 'node',
   format: 'esm',
   target: 'node20',
-  external: ['@playwright/test', 'fft.js', 'midi-file', 'onnxruntime-node', '@libsql/client'],
+  external: ['@playwright/test', 'midi-file', 'onnxruntime-node', '@libsql/client'],
   logLevel: 'warning',
 })
 process.exit(spawnSync(process.execPath, [outfile, ...process.argv.slice(2)], { cwd: root, stdio: 'inherit' }).status ?? 1)

@@ -1,4 +1,4 @@
-import { inverseReal, powerOfTwo, realSpectrum } from '../signal/index.ts'
+import { correlation, powerOfTwo } from '../signal/index.ts'
 
 export interface Laid {
   /** Seconds to add to the song's times. */
@@ -41,21 +41,13 @@ export function laySong(notes: readonly number[], loudness: Float32Array, perSec
     return x.map((v) => v - mean)
   }
   const size = powerOfTwo(rise.length + span)
-  const a = realSpectrum(level(rise), size)
-  const b = realSpectrum(level(struck), size)
-  const re = new Float64Array(a.re.length)
-  const im = new Float64Array(a.re.length)
-  for (let k = 0; k < re.length; k++) {
-    re[k] = a.re[k] * b.re[k] + a.im[k] * b.im[k]
-    im[k] = a.im[k] * b.re[k] - a.re[k] * b.im[k]
-  }
-  const correlation = inverseReal({ size, re, im })
+  const fits = correlation(level(rise), level(struck), size)
   let best = 0
   let squares = 0
   for (let i = 0; i < size; i++) {
-    if (correlation[i] > correlation[best]) best = i
-    squares += correlation[i] * correlation[i]
+    if (fits[i] > fits[best]) best = i
+    squares += fits[i] * fits[i]
   }
   const lag = best > rise.length ? best - size : best
-  return { shift: lag / perSecond - first, clear: correlation[best] / Math.sqrt(squares / size) }
+  return { shift: lag / perSecond - first, clear: fits[best] / Math.sqrt(squares / size) }
 }

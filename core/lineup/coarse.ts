@@ -1,4 +1,4 @@
-import { ANALYSIS_RATE, BAND_COUNT, BAND_HOP, type BandFeatures, inverseReal, powerOfTwo, realSpectrum } from '../signal/index.ts'
+import { ANALYSIS_RATE, BAND_COUNT, BAND_HOP, type BandFeatures, Correlator, type Packed, packed, packedTurned, powerOfTwo } from '../signal/index.ts'
 
 /** Seconds between two feature frames. */
 export const FRAME_SECONDS = BAND_HOP / ANALYSIS_RATE
@@ -28,8 +28,8 @@ export interface CoarseResult {
 interface BlockSpectra {
   readonly size: number
   readonly step: number
-  /** For each block, for each band: half spectrum. */
-  readonly blocks: { re: Float32Array; im: Float32Array }[][]
+  /** For each block, for each band. */
+  readonly blocks: Packed[][]
 }
 
 /** Places looked at for their likeness alone; they overlap by so much, s, and stand out by so much, so that few of them are chance. */
@@ -59,12 +59,7 @@ export class CoarseReference {
     if (this.#spectra?.size === size && this.#spectra.step <= size - clip + 1) return this.#spectra
     const blocks: BlockSpectra['blocks'] = []
     for (let from = 1 - longest; from < this.features.frames; from += step) {
-      blocks.push(
-        Array.from({ length: BAND_COUNT }, (_, band) => {
-          const { re, im } = realSpectrum(bandOf(this.features, band, from, from + size), size)
-          return { re: Float32Array.from(re), im: Float32Array.from(im) }
-        }),
-      )
+      blocks.push(Array.from({ length: BAND_COUNT }, (_, band) => packed(bandOf(this.features, band, from, from + size), size)))
     }
     // One length at a time is kept: clips are searched longest first, so lengths seldom alternate.
     this.#spectra = { size, step, blocks }
@@ -77,24 +72,14 @@ export class CoarseReference {
     const size = powerOfTwo(Math.min(this.features.frames + 2 * c, Math.max(4096, 4 * c)))
     const { step, blocks } = this.#spectraOf(size, c)
     const longest = size - step + 1
-    const bands = Array.from({ length: BAND_COUNT }, (_, band) => realSpectrum(bandOf(clip, band, 0, c), size))
+    const bands = Array.from({ length: BAND_COUNT }, (_, band) => packedTurned(bandOf(clip, band, 0, c), size))
     const out = new Float32Array(last - first + 1)
-    const re = new Float64Array(size / 2 + 1)
-    const im = new Float64Array(size / 2 + 1)
+    using correlator = new Correlator(size)
     for (const [i, block] of blocks.entries()) {
       const from = 1 - longest + i * step
       if (from + step <= first || from > last) continue
-      re.fill(0)
-      im.fill(0)
-      for (let band = 0; band < BAND_COUNT; band++) {
-        const m = block[band]
-        const s = bands[band]
-        for (let k = 0; k < re.length; k++) {
-          re[k] += m.re[k] * s.re[k] + m.im[k] * s.im[k]
-          im[k] += m.im[k] * s.re[k] - m.re[k] * s.im[k]
-        }
-      }
-      const values = inverseReal({ size, re, im })
+      for (let band = 0; band < BAND_COUNT; band++) correlator.add(block[band], bands[band])
+      const values = correlator.take()
       for (let k = 0; k < step; k++) {
         const lag = from + k
         if (lag >= first && lag <= last) out[lag - first] = values[k]

@@ -1,4 +1,4 @@
-import { ANALYSIS_RATE, inverseReal, realSpectrum, type SampleSource, type Spectrum } from '../signal/index.ts'
+import { ANALYSIS_RATE, emptySpectrum, inverseReal, realSpectrum, type SampleSource, type Spectrum } from '../signal/index.ts'
 import { energy, tapered } from './windows.ts'
 
 /** A place on the master that a clip may have: master second of clip second 0, and master seconds in one clip second. */
@@ -73,8 +73,7 @@ function leftOver(x: Spectrum, own: Spectrum, other: Spectrum): number {
     smoothedCross(own, other, low, high),
   ]
   const rest = (s: Spectrum, by: Smoothed): Spectrum => {
-    const re = new Float64Array(s.re.length)
-    const im = new Float64Array(s.re.length)
+    const { re, im } = emptySpectrum(s.size)
     for (let k = low; k <= high; k++) {
       const p = otherPower.re[k - low] + 1e-12
       const [hr, hi] = [by.re[k - low] / p, by.im[k - low] / p]
@@ -86,8 +85,7 @@ function leftOver(x: Spectrum, own: Spectrum, other: Spectrum): number {
   const [p, q] = [rest(x, clipByOther), rest(own, ownByOther)]
   // Both are brought to an even spectrum, smoothly, so that no single band decides; what differs more counts more.
   const [clipPower, ownPower] = [smoothedCross(p, p, low, high), smoothedCross(own, own, low, high)]
-  const re = new Float64Array(x.re.length)
-  const im = new Float64Array(x.re.length)
+  const { re, im } = emptySpectrum(x.size)
   for (let k = low; k <= high; k++) {
     const even = 1 / Math.sqrt(clipPower.re[k - low] * ownPower.re[k - low] + 1e-20)
     re[k] = (q.re[k] * p.re[k] + q.im[k] * p.im[k]) * even

@@ -3,7 +3,6 @@ export { LIGHT_CELLS, type LightPlacement, type LightReference, type LightTrack,
 export { LtcError, type LtcFindings, type LtcFrame, LtcReader, ltcFindings } from './ltc.ts'
 export { partsOf } from './parts.ts'
 export {
-  type Candidate,
   COMMON_SPEEDS,
   type HeardSound,
   heard,
@@ -13,8 +12,6 @@ export {
   type SoundPlacement,
   type SoundProof,
   SoundReference,
-  VERDICTS,
-  type Verdict,
 } from './place.ts'
 export {
   bwfTimecode,
@@ -25,5 +22,6 @@ export {
   type TimecodeReading,
   type TimecodeReference,
 } from './timecode.ts'
+export { type Candidate, VERDICTS, type Verdict } from './verdict.ts'
 export { type ClockReference, placeByClock, settleRivals, USUAL_WAYS, WAYS, type Way } from './ways.ts'
 export { type Fact, type FactCode, inWords, isWhy, together, type Why } from './why.ts'

@@ -1,4 +1,4 @@
-import { inverseReal, powerOfTwo, realSpectrum } from '../signal/index.ts'
+import { correlation, powerOfTwo } from '../signal/index.ts'
 import { type Rate, rateToNumber } from '../time/index.ts'
 import { parabola } from './coarse.ts'
 import type { Fact, Why } from './why.ts'
@@ -151,15 +151,7 @@ export function placeByLight(references: readonly LightReference[], clip: LightT
   draw(ours, own, clip.startSeconds, frame)
   const least = LEAST_OVERLAP_SECONDS * GRID
   const size = powerOfTwo(reference.length + ours.length)
-  const a = realSpectrum(reference, size)
-  const b = realSpectrum(ours, size)
-  const re = new Float64Array(a.re.length)
-  const im = new Float64Array(a.re.length)
-  for (let k = 0; k < re.length; k++) {
-    re[k] = a.re[k] * b.re[k] + a.im[k] * b.im[k]
-    im[k] = a.im[k] * b.re[k] - a.re[k] * b.im[k]
-  }
-  const all = inverseReal({ size, re, im })
+  const all = correlation(reference, ours, size)
   const first = Math.min(0, least - ours.length)
   const last = Math.max(0, reference.length - least)
   const refEnergy = energies(reference)

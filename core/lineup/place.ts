@@ -9,25 +9,14 @@ import {
   stretchedSource,
   stretchFeatures,
 } from '../signal/index.ts'
+import { type Sum, type SumResult, searchSum, whiteOf } from './buried.ts'
 import { CoarseReference, type CoarseResult, FRAME_SECONDS } from './coarse.ts'
 import { compareLines } from './differ.ts'
 import { fitLine, type LineFit } from './fit.ts'
 import { findJumps, type Jump } from './jumps.ts'
+import { type Candidate, type Judged, type Ranked, SURE_RIVAL, sumVerdict, type Verdict, verdictOf, type Weighed } from './verdict.ts'
 import type { Fact, Why } from './why.ts'
 import { measureWindow, STRONG, type WindowCache, type WindowMeasure } from './windows.ts'
-
-export const VERDICTS = ['sure', 'check', 'loose'] as const
-export type Verdict = (typeof VERDICTS)[number]
-
-/** A place that was weighed, chosen or not. */
-export interface Candidate {
-  readonly startSeconds: number
-  readonly rate: number
-  /** Support by the windows (see {@link LineFit.support}). */
-  readonly support: number
-  readonly agreeing: number
-  readonly windows: number
-}
 
 /** All that speaks for and against a placement; what the proof panel shows. */
 export interface SoundProof {
@@ -69,29 +58,6 @@ export interface PlaceOptions {
   readonly onProgress?: (share: number) => void
 }
 
-/** A sure placement needs this many strong agreeing windows (fewer only where the clip holds fewer). */
-const SURE_WINDOWS = 3
-/** Agreeing windows that do not lie over each other. */
-const SURE_APART = 2
-/** A window this strong is alike all through: a phrase of speech, not a drum hit in common. */
-const UNMISTAKABLE = 100
-const SURE_SHARE = 0.4
-/** Of few windows, those of a short overlap, more must agree: three of seven do so by chance where music repeats. */
-const FEW = 8
-const SURE_SHARE_OF_FEW = 0.55
-/** No two clocks of usual devices run apart by more than this; longer recordings may show it, a few seconds may not claim it. */
-const USUAL_DRIFT = 120e-6
-const LONG_SPAN = 60
-/** Strong windows so near beside the line, as a share of those on it, and a spread on it, by which a passage played again is known. */
-const NEAR_SECONDS = 0.02
-const NEAR_MISSES = 0.25
-const SCATTER_SECONDS = 0.00015
-/** What chance leaves at most of places that resemble the right one, standard deviations. */
-const LEFT_BY_CHANCE = 4
-const LEFT_SHARE = 0.3
-/** Below this share the windows that agree may do so by chance, since many places were tried. */
-const CHECK_SHARE = 0.25
-const SURE_RIVAL = 0.85
 /** Coarse score from which a place stands out by itself. */
 const CLEAR_SCORE = 12
 
@@ -114,10 +80,17 @@ export function heard(samples: Float32Array): HeardSound {
 export class SoundReference {
   readonly source: SampleSource
   readonly coarse: CoarseReference
+  #white: Int8Array | null = null
 
   constructor(master: HeardSound) {
     this.source = master.source
     this.coarse = new CoarseReference(master.features)
+  }
+
+  /** The master as {@link searchSum} wants it; made when a clip is buried, a byte a sample. */
+  get white(): Int8Array {
+    this.#white ??= whiteOf(this.source)
+    return this.#white
   }
 }
 
@@ -126,14 +99,6 @@ const LONG_SECONDS = 480
 const EXCERPT_SECONDS = 240
 /** Where excerpts are taken, as shares of the clip, in the order in which they are tried. */
 const EXCERPTS = [0.5, 0.12, 0.88, 0.3, 0.7, 0, 1]
-
-interface Weighed {
-  readonly candidate: Candidate
-  readonly fit: LineFit
-  readonly windows: WindowMeasure[]
-  /** Strong windows on the line that do not lie over each other. */
-  readonly apart: number
-}
 
 /**
  * Places one clip on the master by its sound: a search of band features over every overlap, then many short windows
@@ -166,12 +131,18 @@ export function placeBySound(reference: SoundReference, clip: HeardSound, option
   const { only = 1 } = options
   let best = attempt(reference, at(only), only, options)
   options.onProgress?.(0.5)
+  const first = verdictOf(best).verdict === 'sure' ? null : buried(reference, at(only).source, only, best, options)
+  if (first?.verdict === 'sure') return first
   if (verdictOf(best).verdict !== 'sure' && options.speeds?.length) {
     for (const speed of promisingSpeeds(reference, clip.features, options.speeds)) {
       const other = attempt(reference, at(speed), speed, options)
       if ((other.ranked[0]?.candidate.support ?? 0) > (best.ranked[0]?.candidate.support ?? 0) * 1.2) best = other
       if (verdictOf(best).verdict === 'sure') break
     }
+  }
+  if (verdictOf(best).verdict !== 'sure') {
+    const summed = buriedAtSpeeds(reference, at, best, options) ?? first
+    if (summed && (summed.verdict === 'sure' || verdictOf(best).verdict === 'loose')) return summed
   }
   options.onProgress?.(1)
   const chosen = best.ranked[0]
@@ -194,7 +165,65 @@ export function placeBySound(reference: SoundReference, clip: HeardSound, option
   }
 }
 
-type Judged = ReturnType<typeof verdictOf>
+/** What keeps a place from being sure that a sum over all windows can settle: too few of them agree by themselves. */
+const SETTLED_BY_SUM: ReadonlySet<string> = new Set(['windows-few', 'windows-none', 'one-instant', 'nothing-alike'])
+
+/** Looks for a clip under something louder, at one speed; null where even the sum of all windows tells no place. */
+function buried(reference: SoundReference, clip: SampleSource, speed: number, heard: Attempt, { near }: PlaceOptions): SoundPlacement | null {
+  // Twenty minutes tell enough of a recording of hours, and whitened they lie in memory.
+  const most = SUMMED_SECONDS * ANALYSIS_RATE
+  const from = Math.max(0, Math.floor((clip.length - most) / 2))
+  const part: SampleSource = from === 0 ? clip : { length: most, read: (a, b) => clip.read(from + a, from + b) }
+  const moved = from / ANALYSIS_RATE
+  if (!verdictOf(heard).why.some((w) => SETTLED_BY_SUM.has(w.code))) return null
+  const found = searchSum(reference.white, whiteOf(part), near && { ...near, startSeconds: near.startSeconds + moved })
+  const judged = found && sumVerdict(found)
+  if (!found || judged?.verdict === 'loose') return null
+  const candidate = (s: Sum): Candidate => ({
+    startSeconds: s.startSeconds - moved * s.rate,
+    rate: s.rate * speed,
+    support: s.strength,
+    agreeing: s.windows.filter((w) => w.strength > 0).length,
+    windows: s.windows.length,
+  })
+  const chosen = candidate(found.best)
+  return {
+    ...(judged as Judged),
+    startSeconds: chosen.startSeconds,
+    rate: chosen.rate,
+    proof: {
+      chosen,
+      rivals: found.rivals.slice(0, 4).map(candidate),
+      rivalRatio: (found.rivals[0]?.strength ?? 0) / found.best.strength,
+      windows: found.best.windows.map((w) => ({ clipSeconds: (w.clipSeconds + moved) / speed, lagMs: 0, strength: w.strength, agrees: w.strength > 0 })),
+      ...drawn(found, moved),
+      invertedPolarity: found.best.inverted,
+    },
+  }
+}
+
+const drawn = ({ curve, curveStart, curveStep }: SumResult, moved: number) => ({
+  curve: Array.from(curve, (v) => Math.round(v * 100) / 100),
+  curveStart: curveStart - moved,
+  curveStep,
+})
+
+const SUMMED_SECONDS = 1200
+/** Seconds of master, times speeds, that are searched for something buried without being asked to search thoroughly. */
+const SPEED_SECONDS = 3600
+
+/** The same at every other speed that shooting practice uses: buried, no coarse search tells which it may be. */
+function buriedAtSpeeds(reference: SoundReference, at: (speed: number) => HeardSound, heard: Attempt, options: PlaceOptions): SoundPlacement | null {
+  const { speeds = [], thorough = false } = options
+  if (!thorough && (speeds.length * reference.source.length) / ANALYSIS_RATE > SPEED_SECONDS) return null
+  let best: SoundPlacement | null = null
+  for (const speed of speeds) {
+    const found = buried(reference, at(speed).source, speed, heard, options)
+    if (found && (found.proof.chosen?.support ?? 0) > (best?.proof.chosen?.support ?? 0)) best = found
+    if (best?.verdict === 'sure') break
+  }
+  return best
+}
 
 /** A place found on a sound that begins later (s) than the master's time: as it is on that time, proof and all. */
 export function laterBy(found: SoundPlacement, seconds: number): SoundPlacement {
@@ -217,14 +246,9 @@ function broken(judged: Judged, jumps: readonly Jump[], speed: number): Judged {
   }
 }
 
-interface Attempt {
-  readonly ranked: Weighed[]
+interface Attempt extends Ranked {
   readonly coarse: CoarseResult
   readonly speed: number
-  /** How far what differs between rivals speaks for the first, standard deviations of chance; null where it does not settle it. */
-  readonly settled: number | null
-  /** What is heard in the clip of other places that the first one has not, standard deviations of chance; 0 where nothing rivals it. */
-  readonly left: number
 }
 
 /** @param clip the clip already brought to the master's speed */
@@ -285,7 +309,7 @@ function attemptAt(reference: SoundReference, clip: HeardSound, speed: number, o
 const DIFFERENT = 6
 
 /** Puts the place first that what differs between the rivals speaks for, where it does. */
-function settled(master: SampleSource, clip: SampleSource, ranked: Weighed[], speed: number): Pick<Attempt, 'ranked' | 'settled'> {
+function settled(master: SampleSource, clip: SampleSource, ranked: Weighed[], speed: number): Pick<Ranked, 'ranked' | 'settled'> {
   const rivals = ranked.filter((w) => w.candidate.support >= SURE_RIVAL * ranked[0].candidate.support)
   if (rivals.length < 2 || verdictOf({ ranked }).verdict !== 'check') return { ranked, settled: null }
   const sign = polarity(rivals[0])
@@ -304,6 +328,8 @@ const polarity = ({ windows, fit }: Weighed) => Math.sign(windows.reduce((sum, w
 /** Rivals that are worth asking: not weaker than this beside the first, and so many. */
 const ASKED_RIVAL = 0.3
 const ASKED_RIVALS = 3
+/** What is left of a rival counts from this share of what speaks for the first on. */
+const LEFT_SHARE = 0.3
 
 /**
  * What is heard in the clip of places that resemble the one that was found, and that this one has not. A clip that truly lies
@@ -392,99 +418,6 @@ function trusted(windows: readonly WindowMeasure[]): LineFit | null {
   const fit = strong.length >= TRUSTED_WINDOWS ? fitLine(strong) : null
   const on = fit ? strong.filter((_, i) => fit.agrees[i]).map((w) => w.clipSeconds) : []
   return fit && on.length * 2 >= windows.length && Math.max(...on) - Math.min(...on) >= TRUSTED_SPAN ? fit : null
-}
-
-function verdictOf(result: Pick<Attempt, 'ranked'> & Partial<Pick<Attempt, 'settled' | 'left'>>): { verdict: Verdict; why: Why; confidence: number } {
-  const chosen = result.ranked[0]
-  if (!chosen) return { verdict: 'loose', why: [{ code: 'nothing-alike' }], confidence: 0 }
-  const { agreeing, windows, support } = chosen.candidate
-  const share = windows > 0 ? agreeing / windows : 0
-  const rival = result.ranked[1]?.candidate.support ?? 0
-  const ratio = support > 0 ? rival / support : 1
-  const confidence = Math.max(0, Math.min(1, share)) * Math.max(0, Math.min(1, 2 * (1 - ratio)))
-  const enough = agreeing >= Math.min(SURE_WINDOWS, windows) && windows >= 2
-  if (!enough || share < CHECK_SHARE) return { verdict: 'loose', why: [{ code: 'windows-none', agreeing, windows }], confidence: Math.min(confidence, 0.1) }
-  const best = Math.max(...chosen.windows.map((w, i) => (chosen.fit.agrees[i] ? w.strength : 0)))
-  if (chosen.apart < SURE_APART && best < UNMISTAKABLE) return { verdict: 'loose', why: [{ code: 'one-instant' }], confidence: Math.min(confidence, 0.1) }
-  if (share < SURE_SHARE) return { verdict: 'check', why: [{ code: 'windows-few', agreeing, windows }], confidence: Math.min(confidence, 0.5) }
-  const drift = Math.abs(chosen.fit.drift)
-  if (windows <= FEW && share < SURE_SHARE_OF_FEW)
-    return { verdict: 'check', why: [{ code: 'windows-few', agreeing, windows }], confidence: Math.min(confidence, 0.5) }
-  if (drift > USUAL_DRIFT && spanOf(chosen) < LONG_SPAN)
-    return {
-      verdict: 'check',
-      why: [{ code: 'drift-unusual', ppm: Math.round(drift * 1e6), seconds: Math.round(spanOf(chosen)) }],
-      confidence: Math.min(confidence, 0.5),
-    }
-  const scatter = scatterOf(chosen)
-  if (scatter.near >= NEAR_MISSES * agreeing && scatter.seconds > SCATTER_SECONDS)
-    return { verdict: 'check', why: [{ code: 'windows-scatter', agreeing, windows, ms: scatter.seconds * 1000 }], confidence: Math.min(confidence, 0.5) }
-  if ((result.left ?? 0) > LEFT_BY_CHANCE)
-    return { verdict: 'check', why: [{ code: 'something-left', agreeing, windows, ratio }], confidence: Math.min(confidence, 0.5) }
-  if (result.settled)
-    return {
-      verdict: 'sure',
-      why: [{ code: 'told-by-difference', agreeing, windows, ratio, several: result.ranked.length > 2 }],
-      confidence: 0.75,
-    }
-  if (ratio > SURE_RIVAL) {
-    const apart = toldApart(chosen, result.ranked.slice(1))
-    if (!apart) return { verdict: 'check', why: [{ code: 'two-places', ratio }], confidence: Math.min(confidence, 0.5) }
-    return {
-      verdict: 'sure',
-      why: [{ code: 'told-by-windows', agreeing, windows, ratio, worse: apart.worse, compared: apart.windows }],
-      confidence: 0.7,
-    }
-  }
-  return { verdict: 'sure', why: [{ code: 'windows', agreeing, windows, ratio }], confidence: Math.max(confidence, 0.6) }
-}
-
-/**
- * How the strong windows lie about the line: the spread of those on it, and how many lie beside it, but near. Of one recording in
- * a room they lie on it to a fraction of a millisecond or anywhere; a passage played again lies near it, each note a little off.
- */
-function scatterOf({ windows, fit }: Weighed): { seconds: number; near: number } {
-  const off = (w: WindowMeasure) => w.lagSeconds - fit.offsetSeconds - fit.drift * w.clipSeconds
-  const strong = windows.filter((w) => w.strength >= STRONG)
-  const on = strong.filter((w) => fit.agrees[windows.indexOf(w)]).map(off)
-  const near = strong.filter((w) => !fit.agrees[windows.indexOf(w)] && Math.abs(off(w)) < NEAR_SECONDS).length
-  return { seconds: Math.sqrt(on.reduce((s, x) => s + x * x, 0) / Math.max(1, on.length)), near }
-}
-
-/** Clip seconds between the first and the last window on the line. */
-function spanOf({ windows, fit }: Weighed): number {
-  const on = windows.filter((_, i) => fit.agrees[i]).map((w) => w.clipSeconds)
-  return Math.max(...on) - Math.min(...on)
-}
-
-/** Windows that two places must share to be compared, how much weaker the rival must be on the whole, and how regularly. */
-const COMPARED_WINDOWS = 6
-const WEAKER_BY = 0.04
-const WEAKER_T = 3.3
-
-/**
- * Where music repeats itself, rivals fit almost as well; what little differs tells them apart if it does so all along.
- * The windows of both places are compared in pairs (paired t statistic over the whole overlap).
- * @returns null when any rival cannot be told apart
- */
-function toldApart(chosen: Weighed, rivals: readonly Weighed[]): { worse: number; windows: number } | null {
-  let closest: { worse: number; windows: number } | null = null
-  for (const rival of rivals) {
-    if (rival.candidate.support < SURE_RIVAL * chosen.candidate.support) continue
-    const differences: number[] = []
-    for (const [i, w] of chosen.windows.entries()) {
-      if (!chosen.fit.agrees[i]) continue
-      const k = rival.windows.findIndex((r) => Math.abs(r.clipSeconds - w.clipSeconds) < 0.5)
-      if (k >= 0) differences.push((w.strength - (rival.fit.agrees[k] ? rival.windows[k].strength : 0)) / w.strength)
-    }
-    const n = differences.length
-    if (n < COMPARED_WINDOWS) return null
-    const mean = differences.reduce((s, d) => s + d, 0) / n
-    const spread = Math.sqrt(differences.reduce((s, d) => s + (d - mean) ** 2, 0) / (n - 1))
-    if (mean < WEAKER_BY || mean * Math.sqrt(n) < WEAKER_T * spread) return null
-    closest ??= { worse: differences.filter((d) => d > 0).length, windows: n }
-  }
-  return closest
 }
 
 /** Speeds worth the fine stage: those whose stretched features correlate best with the master. */

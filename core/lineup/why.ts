@@ -22,6 +22,8 @@ const FACTS = {
   'nothing-alike': {},
   /** Windows of sound that agree on the place; `ratio`: support of the next-best place over that of the chosen. */
   windows: { agreeing: 'number', windows: 'number', ratio: 'number' },
+  /** All windows added up at the place; `strength`: standard deviations over what chance gives anywhere. */
+  sum: { windows: 'number', strength: 'number', ratio: 'number' },
   'drift-unusual': { ppm: 'number', seconds: 'number' },
   'windows-few': { agreeing: 'number', windows: 'number' },
   'windows-none': { agreeing: 'number', windows: 'number' },

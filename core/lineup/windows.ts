@@ -1,4 +1,4 @@
-import { ANALYSIS_RATE, inverseReal, realSpectrum, type SampleSource, type Spectrum } from '../signal/index.ts'
+import { ANALYSIS_RATE, emptySpectrum, inverseReal, realSpectrum, type SampleSource, type Spectrum } from '../signal/index.ts'
 import { parabola } from './coarse.ts'
 
 /** One short stretch of a clip compared with the master by itself. */
@@ -72,8 +72,7 @@ export function measureWindow(
   const y = realSpectrum(tapered(b), size)
   const floorX = EMPTY_BIN * strongest(x)
   const floorY = EMPTY_BIN * strongest(y)
-  const re = new Float64Array(size / 2 + 1)
-  const im = new Float64Array(size / 2 + 1)
+  const { re, im } = emptySpectrum(size)
   const low = Math.ceil((LOW_HZ / ANALYSIS_RATE) * size)
   const high = Math.floor((HIGH_HZ / ANALYSIS_RATE) * size)
   let total = 0
@@ -116,25 +115,25 @@ export function measureWindow(
   }
 }
 
-const tapers = new Map<number, Float64Array>()
+const tapers = new Map<number, Float32Array>()
 
 /**
  * Fades a window in and out over an eighth of its length each. Without it the cut-off edges of both windows, which stand
  * at the same place by construction, correlate in all empty bins and would confirm any prediction.
  */
-export function tapered(samples: Float32Array): Float64Array {
+export function tapered(samples: Float32Array): Float32Array {
   const n = samples.length
   let taper = tapers.get(n)
   if (!taper) {
     const ramp = Math.floor(n / 8)
-    taper = Float64Array.from({ length: n }, (_, i) => {
+    taper = Float32Array.from({ length: n }, (_, i) => {
       const edge = Math.min(i, n - 1 - i)
       return edge >= ramp ? 1 : 0.5 - 0.5 * Math.cos((Math.PI * edge) / ramp)
     })
     if (tapers.size > 8) tapers.clear()
     tapers.set(n, taper)
   }
-  const out = new Float64Array(n)
+  const out = new Float32Array(n)
   for (let i = 0; i < n; i++) out[i] = samples[i] * taper[i]
   return out
 }

@@ -1,20 +1,104 @@
-/// <reference path="./fft-js.d.ts" />
-import FFT from 'fft.js'
+import embedded from './pffft.json'
 
-const plans = new Map<number, FFT>()
+interface Memory {
+  readonly buffer: ArrayBuffer
+  grow(pages: number): number
+}
 
-function plan(size: number): FFT {
-  let found = plans.get(size)
+/** What browsers, workers and Node have alike, but no library of types without a browser names. */
+const { WebAssembly, atob } = globalThis as unknown as {
+  WebAssembly: {
+    Module: new (bytes: Uint8Array) => object
+    Instance: new (module: object, imports: Record<string, Record<string, unknown>>) => { exports: Record<string, unknown> }
+  }
+  atob: (text: string) => string
+}
+
+/** What of PFFFT is used: pointers are byte offsets into its memory. */
+interface Pffft {
+  readonly memory: Memory
+  readonly allocate: (bytes: number) => number
+  readonly free: (pointer: number) => void
+  readonly setup: (size: number, kind: number) => number
+  readonly multiply: (setup: number, a: number, b: number, sum: number, scale: number) => void
+  readonly transform: (setup: number, input: number, output: number, work: number, direction: number) => void
+  readonly transformUnordered: Pffft['transform']
+}
+
+/** Starts PFFFT (J. Pommier, "a pretty fast FFT"), which computes four numbers at once, in single precision. */
+function start(): Pffft {
+  const bytes = Uint8Array.from(atob(embedded.wasm), (c) => c.charCodeAt(0))
+  const fail = () => {
+    throw new Error('the Fourier transform failed')
+  }
+  // What the module asks for: to end on a fault, to have more memory, to copy within it.
+  const grow = (bytesWanted: number) => {
+    const memory = exported.d as Memory
+    const pages = Math.ceil(((bytesWanted >>> 0) - memory.buffer.byteLength) / 65536)
+    if (pages > 0) memory.grow(pages)
+    return 1
+  }
+  const copy = (to: number, from: number, count: number) => new Uint8Array((exported.d as Memory).buffer).copyWithin(to, from, from + count)
+  const exported = new WebAssembly.Instance(new WebAssembly.Module(bytes), { a: { a: fail, b: grow, c: copy } }).exports
+  ;(exported.e as () => void)()
+  return {
+    memory: exported.d as Memory,
+    allocate: exported.f as Pffft['allocate'],
+    free: exported.h as Pffft['free'],
+    setup: exported.k as Pffft['setup'],
+    multiply: exported.n as Pffft['multiply'],
+    transform: exported.p as Pffft['transform'],
+    transformUnordered: exported.o as Pffft['transform'],
+  }
+}
+
+let started: Pffft | null = null
+
+const FORWARD = 0
+const BACKWARD = 1
+/** Shortest transform. */
+const LEAST_SIZE = 32
+
+/** Room for transforms of one size: two arrays and one to work in, each of `size` numbers. */
+interface Room {
+  readonly fft: Pffft
+  readonly setup: number
+  readonly a: number
+  readonly b: number
+  readonly work: number
+}
+
+const rooms = new Map<number, Room>()
+
+/** @throws RangeError when the size is no power of two or less than 32 */
+function roomOf(size: number): Room {
+  let found = rooms.get(size)
   if (!found) {
-    found = new FFT(size)
-    plans.set(size, found)
+    if (size < LEAST_SIZE || !Number.isInteger(Math.log2(size)))
+      throw new RangeError(`a transform has a power of two of at least ${LEAST_SIZE} points, not ${size}`)
+    started ??= start()
+    const fft = started
+    const [a, b, work] = Array.from({ length: 3 }, () => fft.allocate(4 * size))
+    found = { fft, setup: fft.setup(size, 0), a, b, work }
+    rooms.set(size, found)
   }
   return found
 }
 
-/** Smallest power of two that is at least `n` and at least 4. */
+/** Numbers in the transform's memory; only until it next asks for more. */
+const at = (room: Room, pointer: number, size: number) => new Float32Array(room.fft.memory.buffer, pointer, size)
+
+function fill(room: Room, pointer: number, size: number, signal: ArrayLike<number>): void {
+  const into = at(room, pointer, size)
+  const length = Math.min(size, signal.length)
+  if (ArrayBuffer.isView(signal) && length === signal.length) into.set(signal)
+  else for (let i = 0; i < length; i++) into[i] = signal[i]
+  into.fill(0, length)
+}
+
+/** Smallest power of two that is at least `n` and at least 32. */
 export function powerOfTwo(n: number): number {
-  let size = 4
+  let size = LEAST_SIZE
   while (size < n) size *= 2
   return size
 }
@@ -22,104 +106,127 @@ export function powerOfTwo(n: number): number {
 /** Half spectrum of a real signal: `size/2 + 1` bins, real and imaginary parts apart. */
 export interface Spectrum {
   readonly size: number
-  readonly re: Float64Array
-  readonly im: Float64Array
+  readonly re: Float32Array
+  readonly im: Float32Array
 }
 
-/** Roots of unity e^(−2πik/size) for k up to size/4, real and imaginary parts. */
-const roots = new Map<number, { cos: Float64Array; sin: Float64Array }>()
-
-function rootsOf(size: number): { cos: Float64Array; sin: Float64Array } {
-  let found = roots.get(size)
-  if (!found) {
-    const quarter = size / 4 + 1
-    found = { cos: new Float64Array(quarter), sin: new Float64Array(quarter) }
-    for (let k = 0; k < quarter; k++) {
-      found.cos[k] = Math.cos((2 * Math.PI * k) / size)
-      found.sin[k] = Math.sin((2 * Math.PI * k) / size)
-    }
-    roots.set(size, found)
-  }
-  return found
-}
-
-/** Room for the complex transform of half the length, kept for each size: it is filled anew at each use. */
-const rooms = new Map<number, { input: Float64Array; output: Float64Array }>()
-
-function roomOf(size: number): { input: Float64Array; output: Float64Array } {
-  let found = rooms.get(size)
-  if (!found) {
-    found = { input: new Float64Array(size), output: new Float64Array(size) }
-    rooms.set(size, found)
-  }
-  return found
+/** A spectrum of nothing. */
+export function emptySpectrum(size: number): Spectrum {
+  return { size, re: new Float32Array(size / 2 + 1), im: new Float32Array(size / 2 + 1) }
 }
 
 /**
- * Discrete Fourier transform of a real signal, zero-padded or cut to `size`: even and odd samples are the parts of one
- * complex signal of half the length (Press et al., "Numerical Recipes", FFT of real functions).
+ * Discrete Fourier transform of a real signal, zero-padded or cut to `size`, in single precision.
  * @param signal samples
- * @param size a power of two, at least 4
+ * @param size a power of two, at least 32
+ * @throws RangeError when the size is another
  */
 export function realSpectrum(signal: ArrayLike<number>, size: number): Spectrum {
-  const spectrum = { size, re: new Float64Array(size / 2 + 1), im: new Float64Array(size / 2 + 1) }
-  const { input } = roomOf(size)
-  const length = Math.min(size, signal.length)
-  for (let i = 0; i < length; i++) input[i] = signal[i]
-  input.fill(0, length)
-  transformRoom(spectrum)
+  const spectrum = emptySpectrum(size)
+  const room = roomOf(size)
+  fill(room, room.a, size, signal)
+  transformRoom(room, spectrum)
   return spectrum
 }
 
-/** Transforms what lies in the room of its size into a spectrum. */
-function transformRoom({ size, re, im }: Spectrum): void {
-  const { input, output } = roomOf(size)
+/** Transforms what lies in the first array of the room into a spectrum. */
+function transformRoom(room: Room, { size, re, im }: Spectrum): void {
+  room.fft.transform(room.setup, room.a, room.b, room.work, FORWARD)
+  const pairs = at(room, room.b, size)
   const n = size / 2
-  plan(n).transform(output, input)
-  const { cos, sin } = rootsOf(size)
-  re[0] = output[0] + output[1]
-  re[n] = output[0] - output[1]
-  for (let k = 1; k <= n / 2; k++) {
-    const aRe = output[2 * k]
-    const aIm = output[2 * k + 1]
-    const bRe = output[2 * (n - k)]
-    const bIm = output[2 * (n - k) + 1]
-    const evenRe = 0.5 * (aRe + bRe)
-    const evenIm = 0.5 * (aIm - bIm)
-    const oddRe = 0.5 * (aIm + bIm)
-    const oddIm = 0.5 * (bRe - aRe)
-    const turnedRe = oddRe * cos[k] + oddIm * sin[k]
-    const turnedIm = oddIm * cos[k] - oddRe * sin[k]
-    re[k] = evenRe + turnedRe
-    im[k] = evenIm + turnedIm
-    re[n - k] = evenRe - turnedRe
-    im[n - k] = turnedIm - evenIm
+  re[0] = pairs[0]
+  re[n] = pairs[1]
+  im[0] = 0
+  im[n] = 0
+  for (let k = 1; k < n; k++) {
+    re[k] = pairs[2 * k]
+    im[k] = pairs[2 * k + 1]
   }
 }
 
 /** Real signal of a half spectrum (the inverse of {@link realSpectrum}); length `spectrum.size`. */
-export function inverseReal(spectrum: Spectrum): Float64Array {
-  const { size, re, im } = spectrum
-  const { input } = roomOf(size)
+export function inverseReal({ size, re, im }: Spectrum): Float32Array {
+  const room = roomOf(size)
+  const pairs = at(room, room.a, size)
   const n = size / 2
-  const { cos, sin } = rootsOf(size)
-  input[0] = 0.5 * (re[0] + re[n])
-  input[1] = 0.5 * (re[0] - re[n])
-  for (let k = 1; k <= n / 2; k++) {
-    const evenRe = 0.5 * (re[k] + re[n - k])
-    const evenIm = 0.5 * (im[k] - im[n - k])
-    const turnedRe = 0.5 * (re[k] - re[n - k])
-    const turnedIm = 0.5 * (im[k] + im[n - k])
-    const oddRe = turnedRe * cos[k] - turnedIm * sin[k]
-    const oddIm = turnedIm * cos[k] + turnedRe * sin[k]
-    input[2 * k] = evenRe - oddIm
-    input[2 * k + 1] = evenIm + oddRe
-    input[2 * (n - k)] = evenRe + oddIm
-    input[2 * (n - k) + 1] = oddRe - evenIm
+  const scale = 1 / size
+  pairs[0] = re[0] * scale
+  pairs[1] = re[n] * scale
+  for (let k = 1; k < n; k++) {
+    pairs[2 * k] = re[k] * scale
+    pairs[2 * k + 1] = im[k] * scale
   }
-  const signal = new Float64Array(size)
-  plan(n).inverseTransform(signal, input)
-  return signal
+  room.fft.transform(room.setup, room.a, room.b, room.work, BACKWARD)
+  return at(room, room.b, size).slice()
+}
+
+/** A signal transformed for {@link Correlator}: numbers in an order of the transform's own. */
+export interface Packed {
+  readonly size: number
+  readonly numbers: Float32Array
+}
+
+/** Transforms a signal, zero-padded to `size`, for being searched in. */
+export function packed(signal: ArrayLike<number>, size: number): Packed {
+  const room = roomOf(size)
+  fill(room, room.a, size, signal)
+  room.fft.transformUnordered(room.setup, room.a, room.b, room.work, FORWARD)
+  return { size, numbers: at(room, room.b, size).slice() }
+}
+
+/** Transforms a signal, zero-padded to `size`, for being searched for: turned round, so that products are correlations. */
+export function packedTurned(signal: ArrayLike<number>, size: number): Packed {
+  const turned = new Float32Array(size)
+  const length = Math.min(size, signal.length)
+  for (let i = 0; i < length; i++) turned[(size - i) % size] = signal[i]
+  return packed(turned, size)
+}
+
+/** Sums correlations of pairs of signals of one size in the frequency domain, so that only the sum is transformed back. */
+export class Correlator {
+  readonly #room: Room
+  readonly #sum: number
+
+  constructor(readonly size: number) {
+    this.#room = roomOf(size)
+    this.#sum = this.#room.fft.allocate(4 * size)
+    at(this.#room, this.#sum, size).fill(0)
+  }
+
+  /** Adds the correlation of what is searched in with what is searched for, both of this size. */
+  add(within: Packed, wanted: Packed): void {
+    const { fft, setup, a, b } = this.#room
+    at(this.#room, a, this.size).set(within.numbers)
+    at(this.#room, b, this.size).set(wanted.numbers)
+    fft.multiply(setup, a, b, this.#sum, 1 / this.size)
+  }
+
+  /**
+   * Gives the sum and begins anew.
+   * @returns at n, how well what is searched for fits n samples into what is searched in; negative n from the end back
+   */
+  take(): Float32Array {
+    const { fft, setup, b, work } = this.#room
+    fft.transformUnordered(setup, this.#sum, b, work, BACKWARD)
+    at(this.#room, this.#sum, this.size).fill(0)
+    return at(this.#room, b, this.size).slice()
+  }
+
+  /** Gives its room back. */
+  [Symbol.dispose](): void {
+    this.#room.fft.free(this.#sum)
+  }
+}
+
+/**
+ * Correlation of two signals, once.
+ * @param size a power of two that holds both beside each other
+ * @returns at n, how well `wanted` fits n samples into `within`; negative n from the end back
+ */
+export function correlation(within: ArrayLike<number>, wanted: ArrayLike<number>, size: number): Float32Array {
+  using correlator = new Correlator(size)
+  correlator.add(packed(within, size), packedTurned(wanted, size))
+  return correlator.take()
 }
 
 /** Periodic Hann window of `size` points. */
@@ -154,7 +261,7 @@ export class FrameReader {
     this.#hop = hop
     this.#visit = visit
     this.#window = hann(size)
-    this.#spectrum = { size, re: new Float64Array(size / 2 + 1), im: new Float64Array(size / 2 + 1) }
+    this.#spectrum = emptySpectrum(size)
     this.#power = new Float64Array(size / 2 + 1)
     this.#held = new Float32Array(0)
     this.#heldFrom = 0
@@ -193,12 +300,13 @@ export class FrameReader {
   #read(): void {
     const from = this.#frame * this.#hop - this.#size / 2 - this.#heldFrom
     const held = this.#held
-    const { input } = roomOf(this.#size)
+    const room = roomOf(this.#size)
+    const input = at(room, room.a, this.#size)
     for (let i = 0; i < this.#size; i++) {
       const at = from + i
       input[i] = at >= 0 && at < held.length ? held[at] * this.#window[i] : 0
     }
-    transformRoom(this.#spectrum)
+    transformRoom(room, this.#spectrum)
     const { re, im } = this.#spectrum
     for (let k = 0; k <= this.#size / 2; k++) this.#power[k] = re[k] * re[k] + im[k] * im[k]
     this.#visit(this.#power, this.#frame++)

@@ -10,8 +10,23 @@ export {
   stretchFeatures,
   unpackFeatures,
 } from './bands.ts'
-export { eachPowerFrame, FrameReader, hann, inverseReal, powerOfTwo, realSpectrum, type Spectrum } from './fft.ts'
+export {
+  Correlator,
+  correlation,
+  eachPowerFrame,
+  emptySpectrum,
+  FrameReader,
+  hann,
+  inverseReal,
+  type Packed,
+  packed,
+  packedTurned,
+  powerOfTwo,
+  realSpectrum,
+  type Spectrum,
+} from './fft.ts'
 export { type PeakFile, PeakWriter } from './peaks.ts'
 export { interpolate, resample } from './resample.ts'
 export { GrowingRows } from './rows.ts'
 export { type SampleSource, sourceOf, stretchedSource } from './source.ts'
+export { WHITE_STEPS, whitened } from './whiten.ts'
