@@ -1,4 +1,4 @@
-import { WAYS } from '@pendolo/core/lineup'
+import { FASTEST_SPEED, SLOWEST_SPEED, WAYS } from '@pendolo/core/lineup'
 import { LEAST_TEMPO, METRES_ASKED, MOST_TEMPO } from '@pendolo/core/pulse'
 import { PROJECT_RATES } from '@pendolo/core/time'
 import * as yup from 'yup'
@@ -21,8 +21,8 @@ export const lineUpBody = yup
     nearSeconds: yup.number().min(-MOST_SECONDS).max(MOST_SECONDS).optional(),
     tolerance: yup.number().min(0.1).max(3600).optional(),
     ways: yup.array(yup.string().oneOf(WAYS).required()).min(1).optional(),
-    /** Master seconds in one second of the clip; left out, the speeds of shooting practice are tried. */
-    speed: yup.number().min(0.2).max(5).optional(),
+    /** Master seconds in one second of the clip, or `any` from a quarter to four times; left out, the speeds of shooting practice are tried. */
+    speed: yup.mixed<number | 'any'>((v): v is number | 'any' => v === 'any' || (typeof v === 'number' && v >= SLOWEST_SPEED && v <= FASTEST_SPEED)).optional(),
   })
   .noUnknown()
 /** What to look for in the master. */

@@ -5,10 +5,12 @@ import type { Exchange, ExchangeFile } from '@pendolo/core/formats'
 import { COMMON_SPEEDS, type LightPlacement, placeByLight, placeBySound, type SoundPlacement, SoundReference } from '@pendolo/core/lineup'
 import type { FileFacts } from '@pendolo/core/project'
 import type { PulseEstimate, PulseWishes } from '@pendolo/core/pulse'
+import { ANALYSIS_RATE } from '@pendolo/core/signal'
 import type { Config } from './config.ts'
 import { backUp } from './db/backup.ts'
 import type { PictureSize } from './film/decoder.ts'
 import { renderFilm } from './film/render.ts'
+import type { SpeedWish } from './lineup/round.ts'
 import { openHeard } from './media/heard.ts'
 import { readLuma } from './media/luma.ts'
 import { hearParts, hearPulse } from './media/pulse.ts'
@@ -21,8 +23,7 @@ export interface PlaceTask {
   readonly clipSound: string
   readonly thorough: boolean
   readonly near: { startSeconds: number; tolerance: number } | null
-  /** 'auto' tries the speeds of shooting practice where 1 does not fit; a number is tried alone. */
-  readonly speed: 'auto' | number
+  readonly speed: SpeedWish
 }
 
 type Video = NonNullable<FileFacts['video']>
@@ -104,6 +105,11 @@ interface Results {
 export type Task = BackupTask | FilmTask | PlaceTask | LightTask | PulseTask | PartsTask | SpeechTask | ListenTask | FoldTask | AloneTask
 export type TaskResult<T extends Task> = Results[T['kind']]
 
+/** A master no longer than this is searched at any speed where a thorough search is asked for, s. */
+const SONG_SECONDS = 900
+
+const anySpeed = ({ speed, thorough }: PlaceTask, masterSeconds: number) => speed === 'any' || (thorough && speed === 'auto' && masterSeconds <= SONG_SECONDS)
+
 let reference: { file: string; sound: SoundReference; close: () => void } | null = null
 
 /** How far a task is. */
@@ -153,7 +159,11 @@ async function done(task: Task, progress: MessagePort): Promise<Results[keyof Re
   const clip = openHeard(task.clipSound)
   try {
     return placeBySound(reference.sound, clip.sound, {
-      ...(task.speed === 'auto' ? { speeds: COMMON_SPEEDS } : task.speed === 1 ? {} : { only: task.speed }),
+      ...(typeof task.speed === 'string'
+        ? { speeds: COMMON_SPEEDS, anySpeed: anySpeed(task, reference.sound.source.length / ANALYSIS_RATE) }
+        : task.speed === 1
+          ? {}
+          : { only: task.speed }),
       thorough: task.thorough,
       ...(task.near && { near: task.near }),
     })

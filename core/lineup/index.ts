@@ -3,7 +3,6 @@ export { LIGHT_CELLS, type LightPlacement, type LightReference, type LightTrack,
 export { LtcError, type LtcFindings, type LtcFrame, LtcReader, ltcFindings } from './ltc.ts'
 export { partsOf } from './parts.ts'
 export {
-  COMMON_SPEEDS,
   type HeardSound,
   heard,
   laterBy,
@@ -13,6 +12,7 @@ export {
   type SoundProof,
   SoundReference,
 } from './place.ts'
+export { COMMON_SPEEDS, FASTEST_SPEED, SLOWEST_SPEED } from './speeds.ts'
 export {
   bwfTimecode,
   fileTimecode,

@@ -14,6 +14,7 @@ import { CoarseReference, type CoarseResult, FRAME_SECONDS } from './coarse.ts'
 import { compareLines } from './differ.ts'
 import { fitLine, type LineFit } from './fit.ts'
 import { findJumps, type Jump } from './jumps.ts'
+import { anySpeeds, promisingSpeeds } from './speeds.ts'
 import { type Candidate, type Judged, type Ranked, SURE_RIVAL, sumVerdict, type Verdict, verdictOf, type Weighed } from './verdict.ts'
 import type { Fact, Why } from './why.ts'
 import { measureWindow, STRONG, type WindowCache, type WindowMeasure } from './windows.ts'
@@ -49,6 +50,8 @@ export interface SoundPlacement {
 export interface PlaceOptions {
   /** Speeds to try besides 1: master seconds in one clip second. */
   readonly speeds?: readonly number[]
+  /** Try any speed from a quarter to four times, where those do not fit. */
+  readonly anySpeed?: boolean
   /** Take this speed and no other. */
   readonly only?: number
   /** Look only near this start. */
@@ -60,9 +63,6 @@ export interface PlaceOptions {
 
 /** Coarse score from which a place stands out by itself. */
 const CLEAR_SCORE = 12
-
-/** Speeds that shooting practice uses: frame rates over each other. */
-export const COMMON_SPEEDS = [1.5, 2, 1.25, 1.2, 4 / 3, 25 / 24, 24 / 25, 0.5, 0.8, 2.4, 2.5, 1.1, 0.75, 2 / 3, 0.9, 3, 4] as const
 
 /** A recording as placing reads it: its samples where needed, its features whole. */
 export interface HeardSound {
@@ -134,7 +134,7 @@ export function placeBySound(reference: SoundReference, clip: HeardSound, option
   const first = verdictOf(best).verdict === 'sure' ? null : buried(reference, at(only).source, only, best, options)
   if (first?.verdict === 'sure') return first
   if (verdictOf(best).verdict !== 'sure' && options.speeds?.length) {
-    for (const speed of promisingSpeeds(reference, clip.features, options.speeds)) {
+    for (const speed of promisingSpeeds(reference.coarse, clip.features, options.speeds)) {
       const other = attempt(reference, at(speed), speed, options)
       if ((other.ranked[0]?.candidate.support ?? 0) > (best.ranked[0]?.candidate.support ?? 0) * 1.2) best = other
       if (verdictOf(best).verdict === 'sure') break
@@ -143,6 +143,10 @@ export function placeBySound(reference: SoundReference, clip: HeardSound, option
   if (verdictOf(best).verdict !== 'sure') {
     const summed = buriedAtSpeeds(reference, at, best, options) ?? first
     if (summed && (summed.verdict === 'sure' || verdictOf(best).verdict === 'loose')) return summed
+  }
+  if (options.anySpeed && verdictOf(best).verdict !== 'sure') {
+    const other = attemptAnySpeed(reference, own, at, options)
+    if (other && (verdictOf(other).verdict === 'sure' || verdictOf(best).verdict === 'loose')) best = other
   }
   options.onProgress?.(1)
   const chosen = best.ranked[0]
@@ -163,6 +167,31 @@ export function placeBySound(reference: SoundReference, clip: HeardSound, option
       jumps: jumps.map((j) => ({ clipSeconds: j.clipSeconds / best.speed, bySeconds: j.bySeconds })),
     },
   }
+}
+
+/** A speed found by features is off by so much, and tried in such steps. */
+const SPEED_OFF = 0.0012
+const SPEED_STEP = 0.00015
+
+/** Searches at the speeds that the features promise, each brought nearer until the windows agree. */
+function attemptAnySpeed(reference: SoundReference, clip: SampleSource, at: (speed: number) => HeardSound, options: PlaceOptions): Attempt | null {
+  const supportOf = (one: Attempt | null) => one?.ranked[0]?.candidate.support ?? 0
+  let best: Attempt | null = null
+  for (const { speed, startSeconds } of anySpeeds(reference.source, clip, () => options.onProgress?.(0.6))) {
+    const near = options.near ?? { startSeconds, tolerance: 0.5 }
+    let here: Attempt | null = null
+    for (let off = -SPEED_OFF; off <= SPEED_OFF; off += SPEED_STEP) {
+      const one = attempt(reference, at(speed * (1 + off)), speed * (1 + off), { near })
+      if (supportOf(one) > supportOf(here)) here = one
+    }
+    const drift = here?.ranked[0]?.fit.drift ?? 0
+    const exact = (here?.speed ?? speed) * (1 + drift)
+    // What was searched only near by is searched everywhere, so that its rivals are known.
+    const whole = attempt(reference, at(exact), exact, options)
+    if (supportOf(whole) > supportOf(best)) best = whole
+    if (best && verdictOf(best).verdict === 'sure') break
+  }
+  return best
 }
 
 /** What keeps a place from being sure that a sum over all windows can settle: too few of them agree by themselves. */
@@ -418,19 +447,6 @@ function trusted(windows: readonly WindowMeasure[]): LineFit | null {
   const fit = strong.length >= TRUSTED_WINDOWS ? fitLine(strong) : null
   const on = fit ? strong.filter((_, i) => fit.agrees[i]).map((w) => w.clipSeconds) : []
   return fit && on.length * 2 >= windows.length && Math.max(...on) - Math.min(...on) >= TRUSTED_SPAN ? fit : null
-}
-
-/** Speeds worth the fine stage: those whose stretched features correlate best with the master. */
-function promisingSpeeds(reference: SoundReference, all: BandFeatures, speeds: readonly number[]): number[] {
-  // Of a long clip the middle tells enough.
-  const most = Math.round(EXCERPT_SECONDS / FRAME_SECONDS)
-  const first = Math.max(0, (all.frames - most) >> 1)
-  const features = sliceFeatures(all, first, first + most)
-  return speeds
-    .map((speed) => ({ speed, score: reference.coarse.search(stretchFeatures(features, speed), 1).peaks[0]?.score ?? 0 }))
-    .sort((a, b) => b.score - a.score)
-    .slice(0, 3)
-    .map((x) => x.speed)
 }
 
 function proofOf(chosen: Weighed | null, ranked: Weighed[], speed: number, coarse?: CoarseResult): SoundProof {

@@ -1,4 +1,4 @@
-import embedded from './pffft.json'
+import embedded from './pffft.json' with { type: 'json' }
 
 interface Memory {
   readonly buffer: ArrayBuffer

@@ -1,7 +1,7 @@
 import { existsSync } from 'node:fs'
 import path from 'node:path'
 import { whyText } from '@pendolo/api'
-import { type LtcFindings, WAYS, type Way } from '@pendolo/core/lineup'
+import { FASTEST_SPEED, type LtcFindings, SLOWEST_SPEED, WAYS, type Way } from '@pendolo/core/lineup'
 import { FLICKS_PER_SECOND } from '@pendolo/core/time'
 import { type Command, InvalidArgumentError, Option } from 'commander'
 import { Analysis } from '../analysis.ts'
@@ -9,7 +9,7 @@ import { type Config, defaultHome, makeConfig } from '../config.ts'
 import { type Outcome, secondsOf } from '../lineup/outcome.ts'
 import { placeAll } from '../lineup/place-all.ts'
 import type { Recording } from '../lineup/recordings.ts'
-import type { Near } from '../lineup/round.ts'
+import type { Near, SpeedWish } from '../lineup/round.ts'
 import { artefactPath } from '../media/artefacts.ts'
 import { contentKey } from '../media/content.ts'
 import { hearTimecode } from '../media/ltc.ts'
@@ -26,7 +26,7 @@ interface LineUpOptions {
   near?: Near
   quick?: boolean
   thorough?: boolean
-  speed: 'auto' | number
+  speed: SpeedWish
 }
 
 function nearOption(text: string): Near {
@@ -35,11 +35,12 @@ function nearOption(text: string): Near {
   return { startSeconds: Number(parts[1]), tolerance: parts[2] === undefined ? 5 : Number(parts[2]) }
 }
 
-function speedOption(text: string): 'auto' | number {
-  if (text === 'auto') return 'auto'
+function speedOption(text: string): SpeedWish {
+  if (text === 'auto' || text === 'any') return text
   const [a, b = '1'] = text.split('/')
   const value = Number(a) / Number(b)
-  if (!(value >= 0.2 && value <= 5)) throw new InvalidArgumentError('a speed is auto, or a ratio like 1.5 or 25/24 from 0.2 to 5')
+  if (!(value >= SLOWEST_SPEED && value <= FASTEST_SPEED))
+    throw new InvalidArgumentError(`a speed is auto, any, or a ratio like 1.5 or 25/24 from ${SLOWEST_SPEED} to ${FASTEST_SPEED}`)
   return value
 }
 
@@ -53,7 +54,12 @@ export function addLineUp(program: Command): void {
     .option('--near <seconds±tolerance>', 'look only near this start, such as 67.5±3', nearOption)
     .addOption(new Option('--quick', 'weigh the likeliest places (default)').conflicts('thorough'))
     .option('--thorough', 'weigh more places with more windows')
-    .option('--speed <ratio>', 'master seconds in one second of a clip, such as 1.5; auto tries what shooting uses', speedOption, 'auto' as const)
+    .option(
+      '--speed <ratio>',
+      'master seconds in one second of a clip, such as 1.5; auto tries what shooting uses, any also all from 0.25 to 4',
+      speedOption,
+      'auto' as const,
+    )
     .argument('<clip...>', 'files to place')
     .action(async (clips: string[], options: LineUpOptions) => {
       const result = { master: options.master, clips: await lineUp(clips, options) }

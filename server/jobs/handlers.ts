@@ -127,11 +127,17 @@ async function joinedSound(shop: Workshop, run: JobRun, doc: ProjectDoc, files: 
   return findings && { file: artefactPath(config, contentKey, 'analysis'), startSeconds, durationSeconds }
 }
 
+/** Looking for a clip at every speed takes long: about ten minutes on a master of an hour. */
+const MOST_ANY_SPEED = 3600
+
 async function lineUp(shop: Workshop, run: JobRun) {
   const body = run.payload as LineUpBody
   const doc = await shop.store.doc(run.projectId)
   const files = await shop.store.files(run.projectId)
   await masterOf(shop.config, doc, files, false)
+  const masterSeconds = doc.master.clipIds.reduce((sum, id) => sum + (files.find((f) => f.id === doc.clips[id]?.fileId)?.facts.durationSeconds ?? 0), 0)
+  if (body.speed === 'any' && masterSeconds > MOST_ANY_SPEED)
+    throw new MediaError('any speed can be looked for on a master of at most an hour; type the speed, or what the clip was shot and the song played at')
   const wanted = body.clipIds ? new Set(body.clipIds) : null
   // What was placed by hand stays, unless the user names the clip and where to look.
   const asked = wanted !== null && (body.nearSeconds !== undefined || body.speed !== undefined)

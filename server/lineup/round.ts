@@ -20,13 +20,15 @@ export interface MasterSound {
   readonly durationSeconds: number
 }
 
+/** 'auto' tries the speeds of shooting practice, 'any' all between a quarter and four times besides; a number is taken as it is. */
+export type SpeedWish = 'auto' | 'any' | number
+
 export interface LineUpWishes {
   /** Ways to try; the usual ones in their order when not named. */
   readonly ways?: readonly Way[]
   readonly near?: Near
   readonly thorough?: boolean
-  /** 'auto' tries the speeds of shooting practice; a number is taken as it is. */
-  readonly speed?: 'auto' | number
+  readonly speed?: SpeedWish
 }
 
 export interface LineUpTools {
