@@ -170,8 +170,8 @@ export function placeBySound(reference: SoundReference, clip: HeardSound, option
 }
 
 /** A speed found by features is off by so much, and tried in such steps. */
-const SPEED_OFF = 0.0012
-const SPEED_STEP = 0.00015
+const SPEED_OFF = 0.002
+const SPEED_STEP = 0.0002
 
 /** Searches at the speeds that the features promise, each brought nearer until the windows agree. */
 function attemptAnySpeed(reference: SoundReference, clip: SampleSource, at: (speed: number) => HeardSound, options: PlaceOptions): Attempt | null {

@@ -54,7 +54,7 @@ const TRIED_RATE = 2000
 const BAND = [0.075, 0.475] as const
 const WINDOW = 1200
 /** Samples on either side of a window that whitening looks at. */
-const AROUND = 1024
+const AROUND = 512
 const BLOCK = 8192
 /** Windows of the clip that are looked for; the next only where those before said nothing clear. */
 const WINDOWS = 4
@@ -74,12 +74,14 @@ const MOST_WEIGHED = 400
  */
 export function anySpeeds(master: SampleSource, clip: SampleSource, onStep: () => void = () => undefined): SpeedPlace[] {
   const all: Heard[] = []
-  const grids = [new Grid(master, TRIED_RATE), new Grid(master, 2 * TRIED_RATE)]
+  using low = new Grid(master, TRIED_RATE)
+  using high = new Grid(master, 2 * TRIED_RATE)
   let kept: SpeedPlace[] = []
   for (const at of loudest(clip)) {
+    const octaves = octavesAround(clip, at)
     for (let speed = SLOWEST; speed <= FASTEST; speed *= 1 + STEP) {
       onStep()
-      all.push(...grids[speed < SLOW ? 1 : 0].find(clip, at, speed))
+      all.push(...(speed < SLOW ? high : low).find(octaves, at, speed))
     }
     kept = together(all)
     if (kept.length > 1 && kept[0].strength > CLEAR && kept[1].strength < CLEAR_RIVAL * kept[0].strength) break
@@ -132,41 +134,69 @@ function loudest(clip: SampleSource): number[] {
   })
 }
 
+/** A stretch of the clip around one of its samples, at half the sampling rate each, and which of its samples that is. */
+type Octaves = readonly { readonly samples: Float32Array; readonly at: number }[]
+
+function octavesAround(clip: SampleSource, at: number): Octaves {
+  const reach = Math.ceil(((WINDOW / 2 + AROUND) * ANALYSIS_RATE) / (TRIED_RATE * SLOWEST))
+  const from = Math.max(0, at - reach)
+  const out = [{ samples: clip.read(from, Math.min(clip.length, at + reach)), at: at - from }]
+  for (let n = 1; n < 4; n++) out.push({ samples: resample(out[n - 1].samples, 0.5), at: out[n - 1].at / 2 })
+  return out
+}
+
+/** The greatest by size, where it is, and the spread of all, told by every fourth. */
+function peakOf(values: Float32Array): { top: number; lag: number; spread: number } {
+  let squares = 0
+  for (let k = 0; k < values.length; k += 4) squares += values[k] * values[k]
+  let top = 0
+  let lag = 0
+  for (let k = 0; k < values.length; k++) {
+    const v = values[k]
+    if (v > top || -v > top) {
+      top = Math.abs(v)
+      lag = k
+    }
+  }
+  return { top, lag, spread: Math.sqrt((4 * squares) / values.length) }
+}
+
 /** The master at a low sampling rate, whitened and transformed in blocks. */
 class Grid {
   readonly #rate: number
   readonly #blocks: Packed[] = []
   readonly #length: number
+  readonly #correlator = new Correlator(BLOCK)
 
   constructor(master: SampleSource, rate: number) {
     this.#rate = rate
     const white = whitened(sourceOf(resample(master.read(0, master.length), rate / ANALYSIS_RATE)), ...BAND)
     this.#length = white.length
-    for (let from = 0; from < white.length; from += BLOCK - WINDOW) this.#blocks.push(packed(Float32Array.from(white.subarray(from, from + BLOCK)), BLOCK))
+    for (let from = 0; from < white.length; from += BLOCK - WINDOW) this.#blocks.push(packed(white.subarray(from, from + BLOCK), BLOCK))
   }
 
   /** Where a window of the clip around one of its samples fits best at a speed; nowhere near the ends of the clip. */
-  find(clip: SampleSource, at: number, speed: number): Heard[] {
-    const ratio = (speed * this.#rate) / ANALYSIS_RATE
+  find(octaves: Octaves, at: number, speed: number): Heard[] {
+    const whole = (speed * this.#rate) / ANALYSIS_RATE
+    // From the octave that is nearest above, so that little is to be filtered.
+    const octave = Math.max(0, Math.min(octaves.length - 1, Math.floor(-Math.log2(whole))))
+    const ratio = whole * 2 ** octave
+    const here = octaves[octave]
     const half = Math.ceil((WINDOW / 2 + AROUND) / ratio)
-    if (at < half || at + half > clip.length) return []
-    const slow = whitened(sourceOf(resample(clip.read(at - half, at + half), ratio)), ...BAND)
-    const middle = Math.round(half * ratio)
-    const window = packedTurned(Float32Array.from(slow.subarray(middle - WINDOW / 2, middle + WINDOW / 2)), BLOCK)
-    using correlator = new Correlator(BLOCK)
-    const peaks: { spread: number; top: number; lag: number }[] = []
+    const first = Math.round(here.at) - half
+    if (first < 0 || first + 2 * half > here.samples.length) return []
+    const slow = whitened(sourceOf(resample(here.samples.subarray(first, first + 2 * half), ratio)), ...BAND)
+    const middle = Math.round((here.at - first) * ratio)
+    this.#correlator.want(packedTurned(slow.subarray(middle - WINDOW / 2, middle + WINDOW / 2), BLOCK))
+    const peaks: ReturnType<typeof peakOf>[] = []
     for (const [i, block] of this.#blocks.entries()) {
       const from = i * (BLOCK - WINDOW)
-      correlator.add(block, window)
+      this.#correlator.addIn(block)
       // Only where the whole window lies on the master.
-      const lags = correlator.take().subarray(0, Math.min(BLOCK - WINDOW, this.#length - WINDOW - from))
-      let squares = 0
-      let top = 0
-      for (let k = 0; k < lags.length; k++) {
-        squares += lags[k] * lags[k]
-        if (Math.abs(lags[k]) > Math.abs(lags[top])) top = k
-      }
-      if (lags.length > WINDOW) peaks.push({ spread: Math.sqrt(squares / lags.length), top: Math.abs(lags[top]), lag: from + top })
+      const count = Math.min(BLOCK - WINDOW, this.#length - WINDOW - from)
+      if (count < WINDOW) continue
+      const found = peakOf(this.#correlator.take(count))
+      peaks.push({ ...found, lag: from + found.lag })
     }
     // Where the master is quiet chance is no smaller than elsewhere.
     const usual = peaks.map((p) => p.spread).sort((a, b) => a - b)[peaks.length >> 1]
@@ -179,5 +209,8 @@ class Grid {
       }))
       .sort((a, b) => b.strength - a.strength)
       .slice(0, PLACES)
+  }
+  [Symbol.dispose](): void {
+    this.#correlator[Symbol.dispose]()
   }
 }

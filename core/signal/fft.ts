@@ -186,35 +186,49 @@ export function packedTurned(signal: ArrayLike<number>, size: number): Packed {
 export class Correlator {
   readonly #room: Room
   readonly #sum: number
+  readonly #wanted: number
 
   constructor(readonly size: number) {
     this.#room = roomOf(size)
     this.#sum = this.#room.fft.allocate(4 * size)
+    this.#wanted = this.#room.fft.allocate(4 * size)
     at(this.#room, this.#sum, size).fill(0)
+  }
+
+  /** What {@link addIn} searches for from now on. */
+  want(wanted: Packed): void {
+    at(this.#room, this.#wanted, this.size).set(wanted.numbers)
+  }
+
+  /** Adds the correlation of what is searched in with what was named last. */
+  addIn(within: Packed): void {
+    const { fft, setup, a } = this.#room
+    at(this.#room, a, this.size).set(within.numbers)
+    fft.multiply(setup, a, this.#wanted, this.#sum, 1 / this.size)
   }
 
   /** Adds the correlation of what is searched in with what is searched for, both of this size. */
   add(within: Packed, wanted: Packed): void {
-    const { fft, setup, a, b } = this.#room
-    at(this.#room, a, this.size).set(within.numbers)
-    at(this.#room, b, this.size).set(wanted.numbers)
-    fft.multiply(setup, a, b, this.#sum, 1 / this.size)
+    this.want(wanted)
+    this.addIn(within)
   }
 
   /**
    * Gives the sum and begins anew.
+   * @param count how much of it is wanted, from lag 0 on
    * @returns at n, how well what is searched for fits n samples into what is searched in; negative n from the end back
    */
-  take(): Float32Array {
+  take(count = this.size): Float32Array {
     const { fft, setup, b, work } = this.#room
     fft.transformUnordered(setup, this.#sum, b, work, BACKWARD)
     at(this.#room, this.#sum, this.size).fill(0)
-    return at(this.#room, b, this.size).slice()
+    return at(this.#room, b, count).slice()
   }
 
   /** Gives its room back. */
   [Symbol.dispose](): void {
     this.#room.fft.free(this.#sum)
+    this.#room.fft.free(this.#wanted)
   }
 }
 

@@ -4,7 +4,7 @@ import { App, Button, Progress, Select, Upload } from 'antd'
 import { send } from '../data/client.ts'
 import type { StageProps } from '../stage.ts'
 import { Failed } from '../ui/failed.tsx'
-import { partMarks } from './part-marks.ts'
+import { newParts, partMarks } from './part-marks.ts'
 import type { Search, WaysChoice } from './search.ts'
 import { takeIn } from './taken-in.ts'
 
@@ -137,8 +137,10 @@ function OtherWays({ project, edit, clips, several }: Pick<TopProps, 'project' |
     return false
   }
   const markParts = () => {
-    const marks = partMarks(project, clips)
-    if (marks.length === 0) return void message.info('The cameras ran through: nothing divides this event')
+    const all = partMarks(project, clips)
+    if (all.length === 0) return void message.info('The cameras ran through: nothing divides this event')
+    const marks = newParts(project, all)
+    if (marks.length === 0) return void message.info('The parts are marked already')
     edit([{ type: 'addMarks', marks }], 'mark the parts')
     void message.success(`${marks.length} parts marked; they stand in Pulse and on the score`)
   }

@@ -4,6 +4,15 @@ import type { Clip, Mark } from '@pendolo/core/project'
 import { FLICKS_PER_SECOND, flicks } from '@pendolo/core/time'
 import { newId } from '../ids.ts'
 
+/** A part that begins so near one that is marked is that one, s. */
+const SAME_PART = 0.5
+
+/** Those of the marks that are not there yet. */
+export function newParts({ doc }: ProjectState, marks: readonly Mark[]): Mark[] {
+  const known = Object.values(doc.marks).filter((m) => m.kind === 'part')
+  return marks.filter((mark) => !known.some((k) => Math.abs(k.time - mark.time) < SAME_PART * FLICKS_PER_SECOND))
+}
+
 /** A mark over each act or take, by when the cameras were started; empty where nothing divides the event. */
 export function partMarks({ doc, files }: ProjectState, clips: readonly Clip[]): Mark[] {
   const runs = clips.flatMap((c) => {

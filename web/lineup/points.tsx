@@ -2,6 +2,7 @@ import type { ProjectState } from '@pendolo/api'
 import { type Clip, clockOf, POINT_KINDS, type PointKind, projectRate, SOUND_SPEED } from '@pendolo/core/project'
 import { type Flicks, flicks, printTimecode } from '@pendolo/core/time'
 import { Button, InputNumber } from 'antd'
+import { X } from 'lucide-react'
 import { useEffect, useState } from 'react'
 import { proofStamp, useProof } from '../data/queries.ts'
 import type { StageProps } from '../stage.ts'
@@ -30,6 +31,8 @@ export function Points({ project, clip, edit, onSet, onSearchNear }: PointsProps
   const late = proof?.proof.late
   const proposed = late ? Math.round(late.seconds * SOUND_SPEED) : null
   useEffect(() => setMetres(angle?.distance ?? null), [angle?.distance])
+  const clear = (clipId: string, point: PointKind) =>
+    edit([{ type: 'clipPoint', clipId, point, time: null }], `clear the ${point === 'mark' ? 'mark' : `${point} point`}`)
   const keepDistance = () => {
     if (angle && (metres ?? 0) !== (angle.distance ?? 0)) edit([{ type: 'angleDistance', angleId: angle.id, metres: metres ?? 0 }], 'set the sound distance')
   }
@@ -59,6 +62,7 @@ export function Points({ project, clip, edit, onSet, onSearchNear }: PointsProps
                 >
                   {label(clip.points?.[point])}
                 </Button>
+                <Clear set={clip.points?.[point]} name={`${NAMES[point]} in the clip`} onClear={() => clear(clip.id, point)} />
               </td>
               <td>
                 <Button
@@ -70,6 +74,7 @@ export function Points({ project, clip, edit, onSet, onSearchNear }: PointsProps
                 >
                   {label(master?.points?.[point], doc.settings.startFrame)}
                 </Button>
+                <Clear set={master?.points?.[point]} name={`${NAMES[point]} on the master`} onClear={() => master && clear(master.id, point)} />
               </td>
               <td>
                 <Button
@@ -119,4 +124,8 @@ export function Points({ project, clip, edit, onSet, onSearchNear }: PointsProps
       </div>
     </details>
   )
+}
+
+function Clear({ set, name, onClear }: { set: Flicks | undefined; name: string; onClear: () => void }) {
+  return set === undefined ? null : <Button size="small" type="text" icon={<X size={12} />} aria-label={`Clear the ${name}`} onClick={onClear} />
 }

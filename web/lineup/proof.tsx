@@ -13,14 +13,16 @@ import {
   TimecodeError,
   ZERO,
 } from '@pendolo/core/time'
-import { App, Button, Input, InputNumber } from 'antd'
+import { App, Button, Input } from 'antd'
 import { Fragment, type ReactNode, useState } from 'react'
 import { Area, AreaChart, CartesianGrid, ReferenceLine, ResponsiveContainer, Scatter, ScatterChart, Tooltip, XAxis, YAxis } from 'recharts'
 import { proofStamp, useProof } from '../data/queries.ts'
+import { newId } from '../ids.ts'
 import { engine } from '../playback/use-engine.ts'
 import type { StageProps } from '../stage.ts'
 import { keyText } from '../ui/keymap.ts'
 import { Own } from '../ui/own.tsx'
+import { Speed } from './speed.tsx'
 
 const SIGN = { sure: '●', check: '◐', loose: '○' } as const
 
@@ -31,7 +33,7 @@ interface ProofProps extends Pick<StageProps, 'edit'> {
   readonly flam: boolean
   readonly onFlam: () => void
   readonly onSearchNear: () => void
-  readonly onSearchSpeed: (speed: number) => void
+  readonly onSearchSpeed: (speed: number | 'any') => void
   readonly points: ReactNode
 }
 
@@ -73,6 +75,34 @@ export function Proof({ project, clip, placement, edit, flam, onFlam, onSearchNe
       ],
       'place by hand',
     )
+  /** The same recording once more on its angle, from the playhead on, at another speed. */
+  const again = (speed: number) => {
+    const id = newId()
+    const own = placement ? masterToClip(engine.now(), placement) : ZERO
+    const start = flicks(Math.round(engine.now() - speed * own))
+    edit(
+      [
+        { type: 'addClips', angles: [], clips: [{ id, fileId: clip.fileId, angleId: clip.angleId, state: 'in' }] },
+        {
+          type: 'place',
+          by: 'hand',
+          placements: {
+            [id]: {
+              start,
+              rate: speed,
+              method: 'hand',
+              verdict: 'check',
+              confidence: 0.5,
+              why: [{ code: 'by-hand', how: `the same recording once more, at ${speed} × from the playhead on` }],
+              locked: false,
+            },
+          },
+          loose: {},
+        },
+      ],
+      'show it once more at another speed',
+    )
+  }
   return (
     <>
       <h3>
@@ -115,11 +145,13 @@ export function Proof({ project, clip, placement, edit, flam, onFlam, onSearchNe
         <Speed
           key={`speed${clip.id}${placement?.rate}`}
           placement={placement}
+          video={file?.facts.video ?? null}
           onShow={(speed) => {
-            // What is shown at the playhead stays there.
-            const own = masterToClip(engine.now(), placement ?? { start: ZERO, rate: 1 })
+            // What is shown at the playhead stays there; what has no place begins there.
+            const own = placement ? masterToClip(engine.now(), placement) : ZERO
             placeAt(flicks(Math.round(engine.now() - speed * own)), speed, `shown at ${speed} × from the playhead on, by hand`)
           }}
+          onAgain={(speed) => again(speed)}
           onSearch={file?.facts.audio ? onSearchSpeed : null}
         />
       )}
@@ -314,34 +346,6 @@ function TypedStart({
       <Button size="small" onClick={take} disabled={text.trim() === ''}>
         Place
       </Button>
-    </div>
-  )
-}
-
-/** Master seconds in one second of the clip: found, told to the search, or chosen for how a take is to be shown. */
-function Speed({ placement, onShow, onSearch }: { placement: Placement | null; onShow: (speed: number) => void; onSearch: ((speed: number) => void) | null }) {
-  const [speed, setSpeed] = useState<number | null>(placement ? Math.round(placement.rate * 10_000) / 10_000 : 1)
-  return (
-    <div style={{ display: 'flex', gap: 6, marginTop: 6, alignItems: 'center', flexWrap: 'wrap' }}>
-      <label htmlFor="speed" className="quiet">
-        speed
-      </label>
-      <InputNumber id="speed" size="small" min={0.2} max={5} step={0.05} value={speed} onChange={setSpeed} suffix="×" style={{ width: 96 }} />
-      {placement && (
-        <Button size="small" disabled={!speed} title="1 is real speed; what is at the playhead stays there" onClick={() => speed && onShow(speed)}>
-          Show at this speed
-        </Button>
-      )}
-      {onSearch && (
-        <Button
-          size="small"
-          disabled={!speed}
-          title="Look for the place of a take whose song was played faster or slower by this"
-          onClick={() => speed && onSearch(speed)}
-        >
-          Search at this speed
-        </Button>
-      )}
     </div>
   )
 }

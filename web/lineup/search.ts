@@ -18,7 +18,7 @@ export interface Search {
   readonly job: Job | undefined
   readonly last: Job | undefined
   /** Searches the named clips, or all; near a time, or at a speed. */
-  readonly start: (clipIds: readonly string[] | null, near?: Flicks, speed?: number) => Promise<void>
+  readonly start: (clipIds: readonly string[] | null, near?: Flicks, speed?: number | 'any') => Promise<void>
 }
 
 export function useSearch(projectId: string): Search {
@@ -37,7 +37,7 @@ export function useSearch(projectId: string): Search {
     }
   }, [job, last, message])
 
-  const start = async (clipIds: readonly string[] | null, near?: Flicks, speed?: number) => {
+  const start = async (clipIds: readonly string[] | null, near?: Flicks, speed?: number | 'any') => {
     try {
       await send('POST', `/projects/${projectId}/lineup`, {
         thorough,
