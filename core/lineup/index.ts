@@ -12,7 +12,7 @@ export {
   type SoundProof,
   SoundReference,
 } from './place.ts'
-export { COMMON_SPEEDS, FASTEST_SPEED, SLOWEST_SPEED } from './speeds.ts'
+export { COMMON_SPEEDS, FASTEST_SPEED, SLOWEST_SPEED, type SpeedWish } from './speeds.ts'
 export {
   bwfTimecode,
   fileTimecode,

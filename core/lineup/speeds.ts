@@ -17,6 +17,9 @@ import { type CoarseReference, FRAME_SECONDS } from './coarse.ts'
 /** Speeds that shooting practice uses: frame rates over each other. */
 export const COMMON_SPEEDS = [1.5, 2, 1.25, 1.2, 4 / 3, 25 / 24, 24 / 25, 0.5, 0.8, 2.4, 2.5, 1.1, 0.75, 2 / 3, 0.9, 3, 4] as const
 
+/** 'auto' tries the speeds of shooting practice, 'any' all between a quarter and four times besides; a number is taken as it is. */
+export type SpeedWish = 'auto' | 'any' | number
+
 /** Of a long clip the middle tells enough, s. */
 const EXCERPT_SECONDS = 240
 /** Speeds worth the fine stage: those whose stretched features correlate best with the master. */

@@ -28,7 +28,7 @@ export function whitened(source: SampleSource, low: number, high: number): Int8A
   const first = Math.max(1, Math.round(low * WINDOW))
   const last = Math.min(WINDOW / 2 - 1, Math.round(high * WINDOW))
   const count = last - first + 1
-  // Every bin has power 1 in the end, under a window of mean power ½; windows that lie over each other add up to one.
+  // Every bin has power 1 in the end, under a taper of mean power ½; tapers that lie over each other add up to one.
   const scale = (WHITE_STEPS * WINDOW) / Math.sqrt(4 * count)
   const frame = new Float32Array(WINDOW)
   const sums = new Float64Array(count + 1)

@@ -1,5 +1,5 @@
 import type { Detail } from '@pendolo/api'
-import type { SoundPlacement, TimecodeReading, Way, Why } from '@pendolo/core/lineup'
+import type { SoundPlacement, SpeedWish, TimecodeReading, Way, Why } from '@pendolo/core/lineup'
 import { laterBy, settleRivals, USUAL_WAYS } from '@pendolo/core/lineup'
 import type { Placement } from '@pendolo/core/project'
 import type { Analysis } from '../analysis.ts'
@@ -19,9 +19,6 @@ export interface MasterSound {
   readonly startSeconds: number
   readonly durationSeconds: number
 }
-
-/** 'auto' tries the speeds of shooting practice, 'any' all between a quarter and four times besides; a number is taken as it is. */
-export type SpeedWish = 'auto' | 'any' | number
 
 export interface LineUpWishes {
   /** Ways to try; the usual ones in their order when not named. */

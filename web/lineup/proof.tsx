@@ -1,5 +1,5 @@
 import { type ProjectState, whyText } from '@pendolo/api'
-import type { Clip, Placement } from '@pendolo/core/project'
+import type { Clip, Edit, Placement } from '@pendolo/core/project'
 import { projectRate } from '@pendolo/core/project'
 import {
   FLICKS_PER_SECOND,
@@ -75,34 +75,6 @@ export function Proof({ project, clip, placement, edit, flam, onFlam, onSearchNe
       ],
       'place by hand',
     )
-  /** The same recording once more on its angle, from the playhead on, at another speed. */
-  const again = (speed: number) => {
-    const id = newId()
-    const own = placement ? masterToClip(engine.now(), placement) : ZERO
-    const start = flicks(Math.round(engine.now() - speed * own))
-    edit(
-      [
-        { type: 'addClips', angles: [], clips: [{ id, fileId: clip.fileId, angleId: clip.angleId, state: 'in' }] },
-        {
-          type: 'place',
-          by: 'hand',
-          placements: {
-            [id]: {
-              start,
-              rate: speed,
-              method: 'hand',
-              verdict: 'check',
-              confidence: 0.5,
-              why: [{ code: 'by-hand', how: `the same recording once more, at ${speed} × from the playhead on` }],
-              locked: false,
-            },
-          },
-          loose: {},
-        },
-      ],
-      'show it once more at another speed',
-    )
-  }
   return (
     <>
       <h3>
@@ -151,7 +123,7 @@ export function Proof({ project, clip, placement, edit, flam, onFlam, onSearchNe
             const own = placement ? masterToClip(engine.now(), placement) : ZERO
             placeAt(flicks(Math.round(engine.now() - speed * own)), speed, `shown at ${speed} × from the playhead on, by hand`)
           }}
-          onAgain={(speed) => again(speed)}
+          onAgain={(speed) => edit(shownAgain(clip, placement, speed), 'show it once more at another speed')}
           onSearch={file?.facts.audio ? onSearchSpeed : null}
         />
       )}
@@ -163,6 +135,25 @@ export function Proof({ project, clip, placement, edit, flam, onFlam, onSearchNe
       )}
     </>
   )
+}
+
+/** The same recording once more on its angle, another take that shows at the playhead what the first shows there, at another speed. */
+function shownAgain(clip: Clip, placement: Placement | null, speed: number): Edit[] {
+  const id = newId()
+  const own = placement ? masterToClip(engine.now(), placement) : ZERO
+  const again: Placement = {
+    start: flicks(Math.round(engine.now() - speed * own)),
+    rate: speed,
+    method: 'hand',
+    verdict: 'check',
+    confidence: 0.5,
+    why: [{ code: 'by-hand', how: `the same recording once more, at ${speed} × from the playhead on` }],
+    locked: false,
+  }
+  return [
+    { type: 'addClips', angles: [], clips: [{ id, fileId: clip.fileId, angleId: clip.angleId, state: 'in' }] },
+    { type: 'place', by: 'hand', placements: { [id]: again }, loose: {} },
+  ]
 }
 
 type Rival = SoundProof['rivals'][number] | undefined
