@@ -1,7 +1,7 @@
 import type { ProjectState } from '@pendolo/api'
 import { type Clip, clockOf, type FileFacts, projectRate } from '@pendolo/core/project'
 import { FLICKS_PER_SECOND, type Flicks, flicks, frameStart, masterToClip, type PlacementMap, printTimecode, ZERO } from '@pendolo/core/time'
-import { Button, Segmented, Slider } from 'antd'
+import { Button, Segmented, Select, Slider } from 'antd'
 import { useEffect, useRef, useState } from 'react'
 import { mediaUrl } from '../data/client.ts'
 import { EngineCanvas } from '../playback/engine-canvas.tsx'
@@ -11,6 +11,7 @@ import { engine, useEngine } from '../playback/use-engine.ts'
 import { keyText } from '../ui/keymap.ts'
 import { hueOf } from '../ui/theme.ts'
 import { readSamples, type Samples } from './pcm.ts'
+import { Zoom } from './zoom.tsx'
 
 const ZOOMS = [
   { value: 1.5, label: '±1.5 s' },
@@ -37,9 +38,12 @@ export function Compare({ project, clip, offset, onOffset, onSame, onTour }: Com
   const [half, setHalf] = useState(1.5)
   const [large, setLarge] = useState(false)
   const film = filmFor(project)
-  const other = doc.angles.map((a) => film.clipAt(a.id, time)).find((s) => s && s.clipId !== clip?.id)
+  const [leftId, setLeftId] = useState<string | null>(null)
+  const candidates = leftId && doc.angles.some((a) => a.id === leftId) ? [{ id: leftId }] : doc.angles
+  const other = candidates.map((a) => film.clipAt(a.id, time)).find((s) => s && s.clipId !== clip?.id)
   const label = printTimecode(time, { rate: projectRate(doc.settings), dropFrame: doc.settings.dropFrame }, doc.settings.startFrame)
-  const nameOf = (clipId: string) => doc.angles.find((a) => a.id === doc.clips[clipId]?.angleId)?.name ?? ''
+  const angleName = (angleId: string | null | undefined) => doc.angles.find((a) => a.id === angleId)?.name ?? ''
+  const nameOf = (clipId: string) => angleName(doc.clips[clipId]?.angleId)
   const file = clip && files.find((f) => f.id === clip.fileId)
   const placement = clip ? doc.placements[clip.id] : undefined
   const duration = file?.facts.durationSeconds ?? 0
@@ -52,12 +56,30 @@ export function Compare({ project, clip, offset, onOffset, onSame, onTour }: Com
     <section className="compare" aria-label="Compare">
       <div className={large ? 'pair large' : 'pair'}>
         <div>
-          {other && <EngineCanvas source={{ kind: 'clip', clipId: other.clipId, offset: 0 }} name="compare-left" label="Reference picture" />}
-          <span className="caption mono">{other ? `${nameOf(other.clipId)} · ${label}` : `master · ${label}`}</span>
+          {other && (
+            <Zoom name="reference picture">
+              <EngineCanvas source={{ kind: 'clip', clipId: other.clipId, offset: 0 }} name="compare-left" label="Reference picture" />
+            </Zoom>
+          )}
+          <span className="caption mono">
+            <Select
+              size="small"
+              variant="borderless"
+              value={leftId ?? ''}
+              onChange={(id) => setLeftId(id || null)}
+              aria-label="Angle to compare with"
+              popupMatchSelectWidth={220}
+              labelRender={() => (other ? nameOf(other.clipId) : leftId ? `${angleName(leftId)}: dark here` : 'master')}
+              options={[{ value: '', label: 'the first that has a picture' }, ...doc.angles.map((a) => ({ value: a.id, label: a.name }))]}
+            />{' '}
+            · {label}
+          </span>
         </div>
         <div>
           {clip && file?.facts.video && (
-            <EngineCanvas source={{ kind: 'clip', clipId: clip.id, offset }} name="compare-right" label="Picture of the chosen clip" />
+            <Zoom name="picture of the chosen clip">
+              <EngineCanvas source={{ kind: 'clip', clipId: clip.id, offset }} name="compare-right" label="Picture of the chosen clip" />
+            </Zoom>
           )}
           <span className="caption mono">
             {clip ? `${nameOf(clip.id)} · ${clipLabel(own)}${placement ? (offset !== 0 ? ` · ${signedMs(offset)}` : '') : ' · no place yet'}` : 'choose a clip'}
@@ -252,5 +274,20 @@ function Waves({ project, clip, time, offset, half }: { project: ProjectState; c
     ctx.fillStyle = '#c04a3c'
     ctx.fillRect(width / 2, 0, 1.5, height)
   }, [samples, half, clipSeconds, hue, rate, seconds])
-  return <canvas ref={ref} className="waves" role="img" aria-label="Waveforms of the master and the clip around the playhead" />
+  return (
+    <div className="waves">
+      <canvas ref={ref} role="img" aria-label="Waveforms of the master and the clip around the playhead" />
+      <button
+        type="button"
+        className="over"
+        aria-label="Go to an instant of the waveforms"
+        onClick={(e) => {
+          // A key has no place on it and leaves the playhead where it is.
+          if (e.detail === 0) return
+          const box = e.currentTarget.getBoundingClientRect()
+          engine.seek(flicks(Math.round(engine.now() + ((e.clientX - box.left) / box.width - 0.5) * 2 * half * FLICKS_PER_SECOND)))
+        }}
+      />
+    </div>
+  )
 }
