@@ -1,7 +1,7 @@
 export { type Link, type Place, solveLinks } from './graph.ts'
 export { LIGHT_CELLS, type LightPlacement, type LightReference, type LightTrack, placeByLight } from './light.ts'
 export { LtcError, type LtcFindings, type LtcFrame, LtcReader, ltcFindings } from './ltc.ts'
-export { partsOf } from './parts.ts'
+export { partsOf, thinStretches } from './parts.ts'
 export {
   type HeardSound,
   heard,

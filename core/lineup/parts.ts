@@ -31,3 +31,37 @@ export function partsOf(runs: readonly Run[]): number[] {
   }
   return parts
 }
+
+/** A stretch that no camera, or only one, has seen, s. */
+export interface ThinStretch {
+  readonly from: number
+  readonly to: number
+  readonly angles: 0 | 1
+}
+
+/** Gaps shorter than this are no gaps: cameras that follow each other, s. */
+const NO_GAP = 0.05
+
+/**
+ * Where nothing can be cut to, or nothing but one angle.
+ * @param runs clips with pictures
+ * @param from begin of the event on the master, s
+ * @param to its end, s
+ * @returns half-open stretches, ascending, neighbours different
+ */
+export function thinStretches(runs: readonly Run[], from: number, to: number): ThinStretch[] {
+  const inside = runs.filter((r) => r.to > from && r.from < to)
+  const times = [...new Set([from, to, ...inside.flatMap((r) => [Math.max(from, r.from), Math.min(to, r.to)])])].sort((a, b) => a - b)
+  const out: ThinStretch[] = []
+  for (const [i, start] of times.slice(0, -1).entries()) {
+    const end = times[i + 1]
+    const middle = (start + end) / 2
+    const seen = new Set(inside.filter((r) => r.from <= middle && r.to > middle).map((r) => r.angleId)).size
+    if (seen > 1 || end - start < NO_GAP) continue
+    const angles = seen === 0 ? 0 : 1
+    const last = out[out.length - 1]
+    if (last?.angles === angles && start - last.to < NO_GAP) out[out.length - 1] = { ...last, to: end }
+    else out.push({ from: start, to: end, angles })
+  }
+  return out
+}

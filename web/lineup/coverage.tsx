@@ -1,4 +1,5 @@
 import { type GatheredFile, type ProjectState, whyText } from '@pendolo/api'
+import { thinStretches } from '@pendolo/core/lineup'
 import { anglesInUse, type Clip, clockOf, type Method } from '@pendolo/core/project'
 import { FLICKS_PER_SECOND, type Flicks, flicks, printLength } from '@pendolo/core/time'
 import { type KeyboardEvent, useMemo, useRef, useState } from 'react'
@@ -99,6 +100,7 @@ export function Coverage({
             Master · {master?.name.slice(0, 12)}
           </text>
           <rect x={LABELS} y="0" width={plot} height={HEAD + WAVE} fill="transparent" onPointerDown={seek} />
+          <Thin bars={bars} total={total} x={x} />
           {rows.map(({ angleId, top, lanes }) => {
             const i = anglesInUse(doc).findIndex((a) => a.id === angleId)
             const angle = anglesInUse(doc)[i]
@@ -145,6 +147,19 @@ export function Coverage({
       <Tray project={project} waiting={waiting} chosenIds={chosenIds} onChoose={onChoose} />
     </div>
   )
+}
+
+const THIN_TEXT = ['no angle has a picture', 'only one angle has a picture'] as const
+
+/** A line below the master over what no angle, or only one, has seen. */
+function Thin({ bars, total, x }: { bars: readonly Bar[]; total: number; x: (seconds: number) => number }) {
+  const runs = bars.flatMap((b) => (b.file.facts.video && b.clip.angleId ? [{ angleId: b.clip.angleId, from: b.from, to: b.to }] : []))
+  if (runs.length === 0) return null
+  return thinStretches(runs, 0, total).map((s) => (
+    <rect key={s.from} x={x(s.from)} y={HEAD + WAVE - 5} width={Math.max(1, x(s.to) - x(s.from))} height="4" fill={s.angles === 0 ? '#c04a3c' : '#d39a2f'}>
+      <title>{`${printLength(s.from)} to ${printLength(s.to)}: ${THIN_TEXT[s.angles]}`}</title>
+    </rect>
+  ))
 }
 
 /** Where each clip's bar stands: rows of angles, in them lanes for takes of one camera that lie on the same stretch. */
