@@ -22,7 +22,10 @@ export const lineUpBody = yup
     tolerance: yup.number().min(0.1).max(3600).optional(),
     ways: yup.array(yup.string().oneOf(WAYS).required()).min(1).optional(),
     /** Master seconds in one second of the clip, or `any` from a quarter to four times; left out, the speeds of shooting practice are tried. */
-    speed: yup.mixed<number | 'any'>((v): v is number | 'any' => v === 'any' || (typeof v === 'number' && v >= SLOWEST_SPEED && v <= FASTEST_SPEED)).optional(),
+    speed: yup
+      .mixed<number | 'any'>((v): v is number | 'any' => v === 'any' || (typeof v === 'number' && v >= SLOWEST_SPEED && v <= FASTEST_SPEED))
+      .typeError(`a speed is a number from ${SLOWEST_SPEED} to ${FASTEST_SPEED}, or "any"`)
+      .optional(),
   })
   .noUnknown()
 /** What to look for in the master. */

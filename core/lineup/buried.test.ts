@@ -1,34 +1,8 @@
 import { ANALYSIS_RATE, resample, sourceOf } from '../signal/index.ts'
 import { searchSum, whiteOf } from './buried.ts'
 import { heard, placeBySound, SoundReference } from './place.ts'
+import { music, random } from './testing.ts'
 import { sumVerdict } from './verdict.ts'
-
-/** Seeded noise, −0.5..0.5 (mulberry32). */
-function random(seed: number): () => number {
-  let a = seed
-  return () => {
-    a = (a + 0x6d2b79f5) | 0
-    let t = Math.imul(a ^ (a >>> 15), 1 | a)
-    t = (t + Math.imul(t ^ (t >>> 7), 61 | t)) ^ t
-    return ((t ^ (t >>> 14)) >>> 0) / 4294967296 - 0.5
-  }
-}
-
-/** Notes with a little breath, never the same twice. */
-function music(seconds: number, seed: number): Float32Array {
-  const r = random(seed)
-  const out = new Float32Array(seconds * ANALYSIS_RATE)
-  for (let t = 0; t < seconds; t += 0.1 + (r() + 0.5) * 0.25) {
-    const hz = 180 * 2 ** (Math.floor((r() + 0.5) * 30) / 12)
-    const from = Math.floor(t * ANALYSIS_RATE)
-    for (let i = 0; i < 3500 && from + i < out.length; i++)
-      out[from + i] +=
-        0.3 *
-        Math.exp(-i / 1200) *
-        (Math.sin((2 * Math.PI * hz * i) / ANALYSIS_RATE) + 0.4 * Math.sin((4 * Math.PI * hz * i) / ANALYSIS_RATE) + 0.6 * r() * Math.exp(-i / 250))
-  }
-  return out
-}
 
 const level = (x: Float32Array) => Math.sqrt(x.reduce((s, v) => s + v * v, 0) / x.length)
 

@@ -44,6 +44,8 @@ const EXCERPTS = [0.5, 0.1, 0.9]
 const MOST_BLOCK = 1 << 18
 /** Clocks differ by no more. */
 const MOST_DRIFT = 120e-6
+/** The drift of four windows is unsure by this: more than a step between two that are tried. */
+const DRIFT_UNSURE = 60e-6
 /** Fewest samples in common. */
 const LEAST_OVERLAP = 6 * ANALYSIS_RATE
 /** Places nearer than this are the same one, samples. */
@@ -68,6 +70,8 @@ interface Place {
   /** Master sample of the clip's sample 0. */
   readonly start: number
   readonly drift: number
+  /** Sample of the clip in the middle of what was searched: there the line is known best. */
+  readonly middle: number
   readonly strength: number
 }
 
@@ -174,6 +178,7 @@ function searchExcerpt(master: Int8Array, clip: Int8Array, from: number, curve: 
   const window = Math.min(WINDOW, Math.floor(clip.length / 3))
   const count = Math.min(MOST_WINDOWS, Math.floor((clip.length - from) / window))
   const span = count * window
+  const middle = from + span / 2
   const half = Math.ceil(MOST_DRIFT * (span / 2)) + 1
   const size = powerOfTwo(Math.min(master.length + 2 * span, Math.max(MOST_BLOCK, 2 * span)))
   const windows = Array.from({ length: count }, (_, i) => packedTurned(cut(clip, from + i * window, from + (i + 1) * window), size))
@@ -218,8 +223,7 @@ function searchExcerpt(master: Int8Array, clip: Int8Array, from: number, curve: 
         curve.put(start - from, strength)
         if (strength < LEAST) continue
         // The line is through the middle of the excerpt.
-        const middle = from + span / 2
-        out.push({ start: start - from - drifts[drift[top]] * middle + (drifts[drift[top]] * span) / 2, drift: drifts[drift[top]], strength })
+        out.push({ start: start - from - drifts[drift[top]] * middle, drift: drifts[drift[top]], middle, strength })
       }
     }
   }
@@ -255,9 +259,8 @@ function sumUp(master: Int8Array, clip: Int8Array, place: Place): Sum | null {
   const half = Math.max(1, (found[found.length - 1].middle - found[0].middle) / 2)
   const root = Math.sqrt(found.length)
   // Drift in steps that move the outermost windows by half a sample.
-  const most = Math.max(0, MOST_DRIFT - Math.abs(place.drift)) + 30e-6
-  const steps = Math.ceil((most * half) / 0.5)
-  const lags = Math.ceil(30e-6 * Math.abs(anchor - place.start)) + 12
+  const steps = Math.ceil((DRIFT_UNSURE * half) / 0.5)
+  const reach = Math.ceil(DRIFT_UNSURE * Math.abs(anchor - place.middle)) + 12
   const sumAt = (offset: number, drift: number) => {
     let sum = 0
     for (const f of found) {
@@ -267,7 +270,6 @@ function sumUp(master: Int8Array, clip: Int8Array, place: Place): Sum | null {
     return sum / root
   }
   let best = { offset: 0, drift: 0, value: 0 }
-  const reach = Math.min(lags, 200)
   for (let k = -steps; k <= steps; k++)
     for (let offset = -reach; offset <= reach; offset++) {
       const drift = (0.5 * k) / half

@@ -131,7 +131,7 @@ export function placeBySound(reference: SoundReference, clip: HeardSound, option
   const { only = 1 } = options
   let best = attempt(reference, at(only), only, options)
   options.onProgress?.(0.5)
-  const first = verdictOf(best).verdict === 'sure' ? null : buried(reference, at(only).source, only, best, options)
+  const first = openToSum(best) ? buried(reference, at(only).source, only, options) : null
   if (first?.verdict === 'sure') return first
   if (verdictOf(best).verdict !== 'sure' && options.speeds?.length) {
     for (const speed of promisingSpeeds(reference.coarse, clip.features, options.speeds)) {
@@ -140,8 +140,8 @@ export function placeBySound(reference: SoundReference, clip: HeardSound, option
       if (verdictOf(best).verdict === 'sure') break
     }
   }
-  if (verdictOf(best).verdict !== 'sure') {
-    const summed = buriedAtSpeeds(reference, at, best, options) ?? first
+  if (openToSum(best)) {
+    const summed = buriedAtSpeeds(reference, at, first, options)
     if (summed && (summed.verdict === 'sure' || verdictOf(best).verdict === 'loose')) return summed
   }
   if (options.anySpeed && verdictOf(best).verdict !== 'sure') {
@@ -178,7 +178,8 @@ function attemptAnySpeed(reference: SoundReference, clip: SampleSource, at: (spe
   const supportOf = (one: Attempt | null) => one?.ranked[0]?.candidate.support ?? 0
   let best: Attempt | null = null
   for (const { speed, startSeconds } of anySpeeds(reference.source, clip, () => options.onProgress?.(0.6))) {
-    const near = options.near ?? { startSeconds, tolerance: 0.5 }
+    // A place is known where a window lies; at the clip's beginning the speed that is off has led it away.
+    const near = options.near ?? { startSeconds, tolerance: 0.5 + SPEED_OFF * speed * (clip.length / ANALYSIS_RATE) }
     let here: Attempt | null = null
     for (let off = -SPEED_OFF; off <= SPEED_OFF; off += SPEED_STEP) {
       const one = attempt(reference, at(speed * (1 + off)), speed * (1 + off), { near })
@@ -197,14 +198,15 @@ function attemptAnySpeed(reference: SoundReference, clip: SampleSource, at: (spe
 /** What keeps a place from being sure that a sum over all windows can settle: too few of them agree by themselves. */
 const SETTLED_BY_SUM: ReadonlySet<string> = new Set(['windows-few', 'windows-none', 'one-instant', 'nothing-alike'])
 
+const openToSum = (one: Attempt) => verdictOf(one).why.some((w) => SETTLED_BY_SUM.has(w.code))
+
 /** Looks for a clip under something louder, at one speed; null where even the sum of all windows tells no place. */
-function buried(reference: SoundReference, clip: SampleSource, speed: number, heard: Attempt, { near }: PlaceOptions): SoundPlacement | null {
-  // Twenty minutes tell enough of a recording of hours, and whitened they lie in memory.
+function buried(reference: SoundReference, clip: SampleSource, speed: number, { near }: PlaceOptions): SoundPlacement | null {
+  // Ten minutes tell enough of a recording of hours.
   const most = SUMMED_SECONDS * ANALYSIS_RATE
   const from = Math.max(0, Math.floor((clip.length - most) / 2))
   const part: SampleSource = from === 0 ? clip : { length: most, read: (a, b) => clip.read(from + a, from + b) }
   const moved = from / ANALYSIS_RATE
-  if (!verdictOf(heard).why.some((w) => SETTLED_BY_SUM.has(w.code))) return null
   const found = searchSum(reference.white, whiteOf(part), near && { ...near, startSeconds: near.startSeconds + moved })
   const judged = found && sumVerdict(found)
   if (!found || judged?.verdict === 'loose') return null
@@ -237,17 +239,22 @@ const drawn = ({ curve, curveStart, curveStep }: SumResult, moved: number) => ({
   curveStep,
 })
 
-const SUMMED_SECONDS = 1200
+const SUMMED_SECONDS = 600
 /** Seconds of master, times speeds, that are searched for something buried without being asked to search thoroughly. */
 const SPEED_SECONDS = 3600
 
 /** The same at every other speed that shooting practice uses: buried, no coarse search tells which it may be. */
-function buriedAtSpeeds(reference: SoundReference, at: (speed: number) => HeardSound, heard: Attempt, options: PlaceOptions): SoundPlacement | null {
+function buriedAtSpeeds(
+  reference: SoundReference,
+  at: (speed: number) => HeardSound,
+  atFirst: SoundPlacement | null,
+  options: PlaceOptions,
+): SoundPlacement | null {
   const { speeds = [], thorough = false } = options
-  if (!thorough && (speeds.length * reference.source.length) / ANALYSIS_RATE > SPEED_SECONDS) return null
-  let best: SoundPlacement | null = null
+  if (!thorough && (speeds.length * reference.source.length) / ANALYSIS_RATE > SPEED_SECONDS) return atFirst
+  let best = atFirst
   for (const speed of speeds) {
-    const found = buried(reference, at(speed).source, speed, heard, options)
+    const found = buried(reference, at(speed).source, speed, options)
     if (found && (found.proof.chosen?.support ?? 0) > (best?.proof.chosen?.support ?? 0)) best = found
     if (best?.verdict === 'sure') break
   }

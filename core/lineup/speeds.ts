@@ -22,6 +22,7 @@ export type SpeedWish = 'auto' | 'any' | number
 
 /** Of a long clip the middle tells enough, s. */
 const EXCERPT_SECONDS = 240
+
 /** Speeds worth the fine stage: those whose stretched features correlate best with the master. */
 export function promisingSpeeds(reference: CoarseReference, all: BandFeatures, speeds: readonly number[]): number[] {
   const most = Math.round(EXCERPT_SECONDS / FRAME_SECONDS)

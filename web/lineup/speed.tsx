@@ -1,3 +1,4 @@
+import { FASTEST_SPEED, SLOWEST_SPEED } from '@pendolo/core/lineup'
 import type { FileFacts, Placement } from '@pendolo/core/project'
 import { rateToNumber } from '@pendolo/core/time'
 import { Button, InputNumber } from 'antd'
@@ -52,7 +53,17 @@ export function Speed({ placement, video, onShow, onAgain, onSearch }: SpeedProp
         <label htmlFor="speed" className="quiet" title="Seconds of the master in one second of the clip">
           speed
         </label>
-        <InputNumber id="speed" size="small" min={0.2} max={5} step={0.05} value={speed} onChange={setSpeed} suffix="×" style={{ width: 96 }} />
+        <InputNumber
+          id="speed"
+          size="small"
+          min={SLOWEST_SPEED}
+          max={FASTEST_SPEED}
+          step={0.05}
+          value={speed}
+          onChange={setSpeed}
+          suffix="×"
+          style={{ width: 96 }}
+        />
         <Button
           size="small"
           disabled={!speed}
