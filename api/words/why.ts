@@ -67,6 +67,7 @@ const WORDS: { readonly [C in FactCode]: (fact: Fact<C>) => string } = {
   'light-rival': (f) => `another place fits almost as well (${times(f.ratio)})`,
   clock: (f) => `by the clock of its camera, within ${f.toleranceSeconds.toFixed(0)} s`,
   'clock-only': () => 'set a mark or compare by eye',
+  still: () => 'a still: it stands wherever it is wanted',
   'first-frame': () => 'its first frame put at the beginning of the master',
   through: (f) => `by sound through ${list(f.names)}; the master does not cover it`,
   'through-doubtful': (f) => `by sound through ${list(f.names)}, but the master, which covers it for ${Math.round(f.coveredSeconds)} s, does not fit it there`,

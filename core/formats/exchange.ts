@@ -1,5 +1,5 @@
 import { activeCut, type FilmRun, filmOf, spanOnGrid } from '../film/index.ts'
-import { type FileFacts, frameGridOf, type PictureSpan, type ProjectDoc, pictureSpans, projectRate } from '../project/index.ts'
+import { type FileFacts, factsOfClip, frameGridOf, type PictureSpan, type ProjectDoc, pictureSpans, projectRate } from '../project/index.ts'
 import { clipToMaster, type Flicks, frameAt, frameShownAt, frameStart, type Rate, secondsToFlicks, ZERO } from '../time/index.ts'
 
 /** A gathered file as exchange files refer to it. */
@@ -179,7 +179,8 @@ function masterSegments(doc: ProjectDoc, files: ReadonlyMap<string, ExchangeFile
 
 function segment(doc: ProjectDoc, files: ReadonlyMap<string, ExchangeFile>, rate: Rate, track: Track, clipId: string | null, standIn: boolean): Segment {
   const clip = clipId ? doc.clips[clipId] : undefined
-  const file = clip && files.get(clip.fileId)
+  const gathered = clip && files.get(clip.fileId)
+  const file = gathered && { ...gathered, facts: factsOfClip(gathered.facts, clip) }
   const placement = clipId ? doc.placements[clipId] : undefined
   const grid = file && frameGridOf(file.facts)
   const nothing = { ...track, source: null, standIn }

@@ -60,6 +60,8 @@ const FACTS = {
   clock: { toleranceSeconds: 'number' },
   'clock-only': {},
   'first-frame': {},
+  /** A single picture, which needs no place: it stands as long as it is wanted. */
+  still: {},
   through: { names: 'names' },
   'through-doubtful': { names: 'names', coveredSeconds: 'number' },
   island: { names: 'names' },

@@ -1,5 +1,5 @@
 import fc from 'fast-check'
-import { devicesOf, type Gathered } from './devices.ts'
+import { type DeviceRule, devicesOf, type Gathered } from './devices.ts'
 
 const video = { width: 1920 } as NonNullable<Gathered['facts']['video']>
 const file = (name: string, folder: string | null, over: Partial<Gathered['facts']> = {}): Gathered => ({
@@ -52,6 +52,19 @@ describe('several cameras in one folder are told apart', () => {
     ])
   })
 
+  test('by their names, also where all count alike', () => {
+    expect(told([file('cam7_0001.mp4', 'night'), file('cam8_0001.mp4', 'night')])).toHaveLength(2)
+    expect(told([file('camA_0001.mp4', 'night'), file('camB_0001.mp4', 'night')])).toHaveLength(2)
+  })
+
+  test('single pictures are an angle of their own, whatever they are called', () => {
+    const still = { video: { ...video, still: true as const } }
+    expect(told([file('C0001.mp4', 'night'), file('C0002.jpg', 'night', still), file('plan.png', 'night', still)])).toEqual([
+      'Night: C0001.mp4',
+      'Stills: C0002.jpg plan.png',
+    ])
+  })
+
   test('sound beside pictures is a recorder', () => {
     expect(told([file('C0001.mp4', 'night'), file('C0002.mp4', 'night'), file('REC_01.wav', 'night')])).toEqual(['C: C0001.mp4 C0002.mp4', 'REC: REC_01.wav'])
   })
@@ -91,6 +104,21 @@ test('loose files are told apart by camera, else by their names', () => {
     'Tripod: tripod 1.mp4',
     'Tall: tall.mp4',
   ])
+})
+
+test('one rule alone divides them, or nothing does', () => {
+  const files = [
+    file('L_01.mp4', 'night', { camera: 'Left', recordedAt: at(0) }),
+    file('L_02.mp4', 'night', { camera: 'Right', recordedAt: at(5) }),
+    file('R_01.mp4', 'day', { camera: 'Left', recordedAt: at(20) }),
+  ]
+  const by = (rule: DeviceRule) => devicesOf(files, rule).map((d) => `${d.name}: ${d.fileIds.join(' ')}`)
+  expect(by('folder')).toEqual(['Night: L_01.mp4 L_02.mp4', 'Day: R_01.mp4'])
+  expect(by('camera')).toEqual(['Left: L_01.mp4 R_01.mp4', 'Right: L_02.mp4'])
+  expect(by('names')).toEqual(['Left: L_01.mp4 L_02.mp4', 'Left: R_01.mp4'])
+  expect(by('times').map((d) => d.replace(/^.*: /, ''))).toEqual(['L_01.mp4 R_01.mp4', 'L_02.mp4'])
+  expect(by('one')).toEqual(['Night: L_01.mp4 L_02.mp4 R_01.mp4'])
+  expect(by('each')).toEqual(['L 01: L_01.mp4', 'L 02: L_02.mp4', 'R 01: R_01.mp4'])
 })
 
 test('every file is made by one device, whatever it is called', () => {

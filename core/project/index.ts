@@ -2,7 +2,7 @@ export type { Patch } from 'immer'
 export { type AngleEdit, anglesInUse, nextHue } from './angles.ts'
 export type { ClipEdit } from './clips.ts'
 export type { CutEdit } from './cut.ts'
-export { type Device, devicesOf, type Gathered } from './devices.ts'
+export { DEVICE_RULES, type Device, type DeviceRule, devicesOf, type Gathered } from './devices.ts'
 export {
   applyEdits,
   applyEditsWithRests,
@@ -12,8 +12,9 @@ export {
   type EditResult,
   type EditType,
 } from './edits.ts'
-export { eventRange, type FileFacts, frameGridOf, type PictureSpan, pictureSpans, startFrameOf } from './facts.ts'
+export { clipRate, eventRange, type FileFacts, factsOfClip, frameGridOf, type PictureSpan, paceOf, pictureSpans, STILL_PLACE, startFrameOf } from './facts.ts'
 export { factsProblem, rateFits, readFacts } from './facts-bounds.ts'
+export { FLAGS, type Flag, flagsOf } from './flags.ts'
 export { isId } from './ids.ts'
 export { EditError } from './lookup.ts'
 export { type MarkEdit, marksOnMaster } from './marks.ts'
@@ -27,6 +28,7 @@ export type { PieceChange, ProgrammeEdit } from './programme.ts'
 export type { PulseAct, PulseEdit } from './pulse.ts'
 export { projectRate, type SettingsEdit } from './settings.ts'
 export { inBlocks, marksOf, pointsOf, pulseOf } from './sorted.ts'
+export { timecodeProposals } from './start-timecode.ts'
 export {
   type Angle,
   CHANNEL_LAYOUTS,

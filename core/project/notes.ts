@@ -24,7 +24,7 @@ export function notesFor({ video, audio }: FileFacts): Note[] {
   if (video?.variableRate) notes.push({ code: 'variable-rate', rate: video.rate })
   if (video?.fields) notes.push({ code: 'fields' })
   if (video?.wide) notes.push({ code: 'wide-range', curve: video.wide })
-  if (video && !audio) notes.push({ code: 'no-sound' })
+  if (video && !audio && !video.still) notes.push({ code: 'no-sound' })
   if (video && video.pixelAspect !== '1:1') notes.push({ code: 'pixel-aspect', aspect: video.pixelAspect, width: video.width, height: video.height })
   if (video && Math.abs(video.width / video.height - USUAL_SHAPE) > SHAPE_OFF) notes.push({ code: 'other-shape' })
   if (audio && audio.channels > 2) notes.push({ code: 'channels', channels: audio.channels })

@@ -1,6 +1,7 @@
-import { readdirSync } from 'node:fs'
+import { readdirSync, readFileSync, writeFileSync } from 'node:fs'
 import path from 'node:path'
 import type { ExchangeFile } from '@pendolo/core/formats'
+import { factsOfClip } from '@pendolo/core/project'
 import { FLICKS_PER_SECOND, flicks, frameStart, secondsToFlicks } from '@pendolo/core/time'
 import { artefactPath } from '../media/artefacts.ts'
 import { contentKey } from '../media/content.ts'
@@ -10,6 +11,7 @@ import { pictureSource } from '../media/pictures.ts'
 import { probe } from '../media/probe.ts'
 import { makeMedia, makeNumbered, numberIn, showFolder, testConfig } from '../testing.ts'
 import { PictureDecoder } from './decoder.ts'
+import { StillDecoder } from './still.ts'
 
 const config = testConfig()
 const folder = showFolder(config)
@@ -184,3 +186,79 @@ test('a file that has lost its end since it was gathered is told, not filled up'
   await expect(decoder.shownAt(secondsToFlicks(6))).rejects.toThrow(/cut\.ts gives no picture at [23]\.\d s and later.*Copy it from the card again/)
   decoder.close()
 })
+
+test('a clip whose rate was set is shown at that rate, whatever its file says', async () => {
+  const made = makeNumbered(path.join(folder, 'mistold.mp4'), 200, '50', 'null', ['-c:v', 'libx264', '-g', '60', '-bf', '3'])
+  const told = await gathered(made)
+  const file = { ...told, facts: factsOfClip(told.facts, { rate: '25/1' }) }
+  const source = await pictureSource(config, file.path)
+  const decoder = new PictureDecoder(config, file, source, secondsToFlicks(3), SIZE, 'fit')
+  for (const n of [75, 76, 90, 150, 199]) {
+    const picture = await decoder.shownAt(flicks(frameStart(n, { num: 25, den: 1 })))
+    expect(numberIn(picture, SIZE)).toBe(n)
+  }
+  decoder.close()
+})
+
+describe('a still', () => {
+  const still = (name: string, args: string[]) => makeMedia(path.join(folder, name), [...args, '-frames:v', '1'])
+  const shown = async (path: string) => {
+    const file = await gathered(path)
+    const decoder = new StillDecoder(config, file, await pictureSource(config, path), SIZE, 'fit')
+    const picture = await decoder.shownAt()
+    decoder.close()
+    return { file, luma: (x: number, y: number) => picture[y * SIZE.width + x] }
+  }
+
+  test.each(['png', 'jpg', 'tiff', 'webp'])('as %s is one picture that stands', async (ending) => {
+    const { file, luma } = await shown(still(`half.${ending}`, ['-f', 'lavfi', '-i', 'color=white:size=320x180,drawbox=x=160:w=160:h=180:color=black:t=fill']))
+    expect(file.facts).toMatchObject({ durationSeconds: 0, audio: null, video: { still: true, width: 320, height: 180, frames: 1 } })
+    expect(luma(80, 90)).toBeGreaterThan(225)
+    expect(luma(240, 90)).toBeLessThan(25)
+    await makeLightCopies(config, file.path, `still-${ending}`, file.facts, () => undefined, new AbortController().signal)
+    expect((await inCopy(artefactPath(config, `still-${ending}`, 'tile'))).length).toBe(1)
+  })
+
+  test('is turned as its camera wrote', async () => {
+    const plain = readFileSync(still('upright.jpg', ['-f', 'lavfi', '-i', 'color=white:size=400x200,drawbox=w=200:h=200:color=black:t=fill', '-q:v', '2']))
+    const turned = path.join(folder, 'turned.jpg')
+    writeFileSync(turned, Buffer.concat([plain.subarray(0, 2), orientation(6), plain.subarray(2)]))
+    const { file, luma } = await shown(turned)
+    expect(file.facts.video).toMatchObject({ width: 200, height: 400 })
+    // A quarter to the right: what was at the left is above.
+    expect(luma(160, 40)).toBeLessThan(40)
+    expect(luma(160, 140)).toBeGreaterThan(200)
+  })
+
+  test('stands on black where it is transparent', async () => {
+    const { luma } = await shown(still('glass.png', ['-f', 'lavfi', '-i', 'color=white:size=320x180,format=rgba,colorchannelmixer=aa=0']))
+    expect(luma(160, 90)).toBeLessThan(20)
+  })
+
+  test('whose name lies is refused, and one that is damaged says so', async () => {
+    const not = path.join(folder, 'not.png')
+    writeFileSync(not, 'words')
+    await expect(probe(config, not)).rejects.toThrow(/no picture or sound that can be read/)
+    const broken = path.join(folder, 'broken.png')
+    writeFileSync(broken, Buffer.concat([Buffer.from('\x89PNG\r\n\x1a\n', 'latin1'), Buffer.alloc(400, 3)]))
+    await expect(probe(config, broken)).rejects.toThrow(/picture/)
+  })
+})
+
+/** What a camera writes about how it was held (Exif 2.32, tag 0x0112). */
+function orientation(value: number): Buffer {
+  const tiff = Buffer.alloc(26)
+  tiff.write('MM', 0)
+  tiff.writeUInt16BE(42, 2)
+  tiff.writeUInt32BE(8, 4)
+  tiff.writeUInt16BE(1, 8)
+  tiff.writeUInt16BE(0x112, 10)
+  tiff.writeUInt16BE(3, 12)
+  tiff.writeUInt32BE(1, 14)
+  tiff.writeUInt16BE(value, 18)
+  const body = Buffer.concat([Buffer.from('Exif\0\0', 'latin1'), tiff])
+  const head = Buffer.alloc(4)
+  head.writeUInt16BE(0xffe1, 0)
+  head.writeUInt16BE(body.length + 2, 2)
+  return Buffer.concat([head, body])
+}

@@ -3,12 +3,13 @@ import { createInterface } from 'node:readline'
 import type { Readable } from 'node:stream'
 import type { ExchangeFile } from '@pendolo/core/formats'
 import type { Framing } from '@pendolo/core/picture'
-import { type FileFacts, frameGridOf } from '@pendolo/core/project'
+import { type FileFacts, frameGridOf, paceOf } from '@pendolo/core/project'
 import { type Flicks, type FrameGrid, flicks, flicksToSeconds, frameStart, gridTolerance, pictureTime } from '@pendolo/core/time'
 import type { Config } from '../config.ts'
 import { decoderArguments, dropChild, inputArguments, lastWords, limitsFor, start } from '../media/ffmpeg.ts'
-import { COLOURS, type PictureSource } from '../media/pictures.ts'
+import type { PictureSource } from '../media/pictures.ts'
 import { MediaError, wordsFor } from '../media/words.ts'
+import { framed, type PictureSize } from './framing.ts'
 
 /** A decoded picture and the clip time from which it is shown. */
 interface Picture {
@@ -24,11 +25,6 @@ const RUN_UPS = [0.5, 3, 12, 60]
 
 /** A file that ends so much earlier than it did when it was gathered has lost its end. */
 const LOST_SECONDS = 1
-
-export interface PictureSize {
-  readonly width: number
-  readonly height: number
-}
 
 /** One run of ffmpeg over the pictures of a file, from some place on. */
 class Run {
@@ -136,13 +132,6 @@ class Run {
   }
 }
 
-function sized(size: PictureSize, framing: Framing): string {
-  const square = `scale=w='trunc(iw*sar/2)*2':h='trunc(ih/2)*2',setsar=1`
-  const shape = framing === 'fill' ? 'increase' : 'decrease:force_divisible_by=2'
-  const rest = framing === 'fill' ? `crop=${size.width}:${size.height}` : `pad=${size.width}:${size.height}:(ow-iw)/2:(oh-ih)/2`
-  return `${square},scale=${size.width}:${size.height}:force_original_aspect_ratio=${shape}:flags=bicubic:${COLOURS},${rest},format=yuv420p`
-}
-
 /**
  * Pictures of an original in film size. Each is shown from its own time until that of the next. Opened early, it waits
  * with the first picture ready.
@@ -154,6 +143,9 @@ export class PictureDecoder {
   readonly #filter: string
   readonly #frameBytes: number
   readonly #grid: FrameGrid
+  /** Pictures by the file's own times, and seconds of these in a second of the clip: another than its grid where its rate was set. */
+  readonly #fileGrid: FrameGrid
+  readonly #pace: number
   readonly #tolerance: number
   readonly #begun: Promise<void>
   #run: Run | null = null
@@ -170,10 +162,13 @@ export class PictureDecoder {
     if (!grid) throw new MediaError(`${file.name} has no picture`)
     this.#config = config
     this.#file = file
+    const { told, variableRate } = file.facts.video as NonNullable<FileFacts['video']>
     this.#source = source
     this.#grid = grid
-    this.#tolerance = gridTolerance(grid, source.tick.num / source.tick.den, (file.facts.video as NonNullable<FileFacts['video']>).variableRate)
-    this.#filter = `${source.chain}${sized(size, framing)}`
+    this.#pace = paceOf(file.facts)
+    this.#fileGrid = told ? { ...grid, rate: told } : grid
+    this.#tolerance = gridTolerance(this.#fileGrid, source.tick.num / source.tick.den, variableRate)
+    this.#filter = `${source.chain}${framed(size, framing)}`
     this.#frameBytes = (size.width * size.height * 3) / 2
     this.#begun = this.#begin(from)
     // Whoever asks for a picture is told.
@@ -184,7 +179,7 @@ export class PictureDecoder {
     const { zero } = this.#source
     const first = zero + flicksToSeconds(this.#grid.start)
     for (const runUp of [...RUN_UPS, Number.POSITIVE_INFINITY]) {
-      const at = zero + flicksToSeconds(from) - runUp
+      const at = first + flicksToSeconds(flicks(from - this.#grid.start)) * this.#pace - runUp
       const seeks = at > first
       const run = new Run(this.#config, this.#file, seeks ? at : -1e9, seeks, this.#filter, this.#frameBytes)
       this.#run = run
@@ -201,8 +196,14 @@ export class PictureDecoder {
     // A picture without a time of its own follows the one before.
     const time = Number.isNaN(got.seconds)
       ? flicks((this.#next?.time ?? this.#grid.start) + frameStart(this.#next ? 1 : 0, this.#grid.rate))
-      : pictureTime(got.seconds - this.#source.zero, this.#grid, this.#tolerance)
+      : this.#clipTime(pictureTime(got.seconds - this.#source.zero, this.#fileGrid, this.#tolerance))
     return { time, data: got.data }
+  }
+
+  /** Clip time of a time of the file's pictures. */
+  #clipTime(time: Flicks): Flicks {
+    if (this.#pace === 1) return time
+    return flicks(this.#grid.start + Math.round((time - this.#grid.start) / this.#pace))
   }
 
   /**

@@ -10,7 +10,7 @@ import { present } from '../media/originals.ts'
 import { COLOUR_TAGS } from '../media/pictures.ts'
 import { MediaError, wordsFor } from '../media/words.ts'
 import { cardFrame } from './card.ts'
-import type { PictureSize } from './decoder.ts'
+import type { PictureSize } from './framing.ts'
 import { FILM_SOUND_RATE, mixSound } from './mix.ts'
 import { clipTimeAt, FilmSources } from './sources.ts'
 

@@ -2,9 +2,13 @@ import type { Exchange, Segment } from '@pendolo/core/formats'
 import { type Flicks, frameStart, masterToClip } from '@pendolo/core/time'
 import type { Config } from '../config.ts'
 import { type PictureSource, pictureSource } from '../media/pictures.ts'
-import { PictureDecoder, type PictureSize } from './decoder.ts'
+import { PictureDecoder } from './decoder.ts'
+import type { PictureSize } from './framing.ts'
+import { StillDecoder } from './still.ts'
 
 type Source = NonNullable<Segment['source']>
+/** What shows a stretch: the pictures of a recording, or one that stands. */
+type Pictures = Pick<PictureDecoder, 'shownAt' | 'close'>
 
 /** A source that is wanted again within so many seconds of its own time goes on being read: that costs less than to begin anew. */
 const KEPT_FLICKS = 2 * frameStart(1, { num: 1, den: 1 })
@@ -22,8 +26,8 @@ export class FilmSources {
   readonly #exchange: Exchange
   readonly #size: PictureSize
   /** By the stretch that uses it next. */
-  readonly #open = new Map<number, Promise<PictureDecoder>>()
-  readonly #all = new Set<PictureDecoder>()
+  readonly #open = new Map<number, Promise<Pictures>>()
+  readonly #all = new Set<Pictures>()
   readonly #looked = new Map<string, Promise<PictureSource>>()
   #closed = false
 
@@ -34,7 +38,7 @@ export class FilmSources {
   }
 
   /** What shows a stretch; the stretch that follows is got ready meanwhile. @returns null where nothing of an original is seen */
-  async take(index: number): Promise<PictureDecoder | null> {
+  async take(index: number): Promise<Pictures | null> {
     this.#ready(index)
     this.#ready(index + 1)
     return (await this.#open.get(index)) ?? null
@@ -50,7 +54,7 @@ export class FilmSources {
     else void this.#let(held)
   }
 
-  async #let(held: Promise<PictureDecoder>): Promise<void> {
+  async #let(held: Promise<Pictures>): Promise<void> {
     const decoder = await held.catch(() => null)
     if (!decoder) return
     this.#all.delete(decoder)
@@ -83,7 +87,7 @@ export class FilmSources {
     this.#open.set(index, opening)
   }
 
-  async #begin(segment: Segment, { file, clipId }: Source): Promise<PictureDecoder> {
+  async #begin(segment: Segment, { file, clipId }: Source): Promise<Pictures> {
     const { doc } = this.#exchange
     let looked = this.#looked.get(file.path)
     if (!looked) {
@@ -91,7 +95,10 @@ export class FilmSources {
       this.#looked.set(file.path, looked)
     }
     const framing = doc.angles.find((a) => a.id === doc.clips[clipId].angleId)?.framing ?? 'fit'
-    const decoder = new PictureDecoder(this.#config, file, await looked, clipTimeAt(this.#exchange, segment, 0), this.#size, framing)
+    const source = await looked
+    const decoder = file.facts.video?.still
+      ? new StillDecoder(this.#config, file, source, this.#size, framing)
+      : new PictureDecoder(this.#config, file, source, clipTimeAt(this.#exchange, segment, 0), this.#size, framing)
     this.#all.add(decoder)
     if (this.#closed) decoder.close()
     return decoder

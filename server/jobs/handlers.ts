@@ -4,7 +4,7 @@ import path from 'node:path'
 import type { FilmBody, LineUpBody } from '@pendolo/api'
 import { layOut } from '@pendolo/core/formats'
 import type { SoundProof } from '@pendolo/core/lineup'
-import { type Clip, isMaster, notesFor, type ProjectDoc, SET_BY_HAND } from '@pendolo/core/project'
+import { type Clip, factsOfClip, isMaster, notesFor, type ProjectDoc, SET_BY_HAND } from '@pendolo/core/project'
 import { flicks, frameAt, frameStart, parseRate, type Rate } from '@pendolo/core/time'
 import { type DiskError, needRoom, watchRoom } from '../disk.ts'
 import { type Filmed, filmed, partOf } from '../film/parts.ts'
@@ -153,7 +153,9 @@ async function lineUp(shop: Workshop, run: JobRun) {
   })
   const recordingOf = (clip: Clip): Recording | null => {
     const file = files.find((f) => f.id === clip.fileId)
-    return file ? { id: clip.id, name: file.name, path: file.path, contentKey: file.contentKey, facts: file.facts } : null
+    // A still has no time to be found.
+    if (!file || file.facts.video?.still) return null
+    return { id: clip.id, name: file.name, path: file.path, contentKey: file.contentKey, facts: factsOfClip(file.facts, clip) }
   }
   const fileOfClip = (r: Recording) => files.find((f) => f.id === doc.clips[r.id]?.fileId) as FileRow
   const searched = new Set(clips.map((c) => c.id))

@@ -3,6 +3,7 @@ import { accessSync, constants, readFileSync } from 'node:fs'
 import path from 'node:path'
 import type { FileFacts } from '@pendolo/core/project'
 import type { Config } from '../config.ts'
+import { stillDemuxer } from './stills.ts'
 import { MediaError, wordsFor } from './words.ts'
 
 /**
@@ -40,6 +41,8 @@ const CONTAINERS = [
 
 /** Arguments that open a plain local file and nothing else: no network, no list of further files. */
 export function inputArguments(file: string): string[] {
+  const still = stillDemuxer(file)
+  if (still) return ['-protocol_whitelist', 'file,pipe', '-format_whitelist', still, '-f', still, '-i', `file:${file}`]
   return ['-protocol_whitelist', 'file,pipe', '-format_whitelist', CONTAINERS, '-i', `file:${file}`]
 }
 

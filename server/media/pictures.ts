@@ -15,6 +15,7 @@ export interface PictureTags {
   color_space?: string
   color_primaries?: string
   color_transfer?: string
+  pix_fmt?: string
 }
 
 export type Fields = NonNullable<Video['fields']>
@@ -50,7 +51,7 @@ interface Looked {
   frames?: { interlaced_frame?: number; top_field_first?: number }[]
 }
 
-const NEEDED = 'stream=width,height,time_base,field_order,color_space,color_primaries,color_transfer:format=format_name,start_time'
+const NEEDED = 'stream=pix_fmt,width,height,time_base,field_order,color_space,color_primaries,color_transfer:format=format_name,start_time'
 /** Containers with a clock of their own, whose zero counts even when the streams start later. */
 const CLOCKED = /^(mov|matroska|webm)/
 export const isClocked = (formatName: string): boolean => CLOCKED.test(formatName)
@@ -91,9 +92,14 @@ export const FIRST_PICTURE = ['-read_intervals', '%+#1', '-show_entries', 'frame
 /** Largest size that is taken for standard definition where nothing says how its colours are meant. */
 const STANDARD = { width: 1024, height: 576 }
 
+/** Pixel formats with transparency. */
+const SEE_THROUGH = /^(rgba|bgra|argb|abgr|gbrap|yuva|ya\d|pal8)/
+
 /** Filters that weave fields to whole pictures, say how untagged colours are meant, and bring a wide range into a film's. */
 export function pictureChain(tags: PictureTags, fields: Fields | null): string {
   const out: string[] = []
+  // What is not opaque stands on black, as it does for everything behind it.
+  if (SEE_THROUGH.test(tags.pix_fmt ?? '')) out.push('format=gbrap,premultiply=inplace=1,format=gbrp')
   if (fields) out.push(`bwdif=mode=send_frame:parity=${fields === 'top' ? 'tff' : 'bff'}:deint=all`)
   const matrix = known(tags.color_space)
   const small = (tags.width ?? 0) <= STANDARD.width && (tags.height ?? 0) <= STANDARD.height

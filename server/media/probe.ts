@@ -4,6 +4,7 @@ import { parseRate, type Rate } from '@pendolo/core/time'
 import type { Config } from '../config.ts'
 import { inputArguments, type Limits, PROBE_LIMITS, run } from './ffmpeg.ts'
 import { clockZero, FIRST_PICTURE, type Fields, fieldsAreOpen, fieldsOf, gridReach, isClocked, type PictureTags, wideRangeOf } from './pictures.ts'
+import { stillDemuxer } from './stills.ts'
 import { MediaError } from './words.ts'
 
 interface ProbeStream extends PictureTags {
@@ -34,6 +35,7 @@ export async function probe(config: Config, file: string): Promise<FileFacts> {
   // Opening a pipe or a device would wait for ever for what comes through it.
   if (!seen.isFile()) throw new MediaError('this is no plain file; pick the recording itself')
   if (seen.size === 0) throw new MediaError('this file is empty. If it plays elsewhere, copy it from the card again')
+  if (stillDemuxer(file)) return probeStill(config, file)
   const args = ['-v', 'error', '-show_format', '-show_streams', '-of', 'json', ...inputArguments(file)]
   const text = await run(config.ffprobe, args, { limits: PROBE_LIMITS, about: 'this file' }).catch((error: unknown) => {
     if (!(error instanceof MediaError) || error.raw === null) throw error
@@ -51,6 +53,47 @@ export async function probe(config: Config, file: string): Promise<FileFacts> {
   if (problem) throw new MediaError(`this file ${problem}`)
   return facts
 }
+
+/** A single picture: its size as it is meant to be seen, after the turn that its camera wrote. */
+async function probeStill(config: Config, file: string): Promise<FileFacts> {
+  const shown = 'stream=codec_name,sample_aspect_ratio:frame=width,height:frame_side_data=rotation:frame_tags=DateTimeOriginal,Make,Model:format=format_name'
+  const args = ['-v', 'error', '-select_streams', 'v:0', '-read_intervals', '%+#1', '-show_entries', shown, '-of', 'json', ...inputArguments(file)]
+  const out = JSON.parse(
+    await run(config.ffprobe, args, { limits: PROBE_LIMITS, about: 'this picture' }).catch((error: unknown) => {
+      if (!(error instanceof MediaError) || error.raw === null) throw error
+      throw new MediaError('this picture cannot be read. If it opens elsewhere, save it anew as JPEG, PNG, TIFF or WebP', error.raw)
+    }),
+  ) as ProbeOutput & { frames?: { width?: number; height?: number; side_data_list?: { rotation?: number }[]; tags?: Record<string, string> }[] }
+  const frame = out.frames?.[0]
+  const { width = 0, height = 0, tags = {} } = frame ?? {}
+  const [, year, month, day, time] = /^(\d{4}):(\d\d):(\d\d) (\d\d:\d\d:\d\d)/.exec(tags.DateTimeOriginal ?? '') ?? []
+  const turned = isTurned(frame?.side_data_list)
+  const facts: FileFacts = {
+    durationSeconds: 0,
+    container: (out.format?.format_name ?? '').replace(/_pipe$/, ''),
+    video: {
+      codec: out.streams?.[0]?.codec_name ?? 'unknown',
+      width: turned ? height : width,
+      height: turned ? width : height,
+      rate: { num: 1, den: 1 },
+      variableRate: false,
+      startSeconds: 0,
+      frames: 1,
+      pixelAspect: '1:1',
+      still: true,
+    },
+    audio: null,
+    timecode: null,
+    recordedAt: year ? `${year}-${month}-${day}T${time}Z` : null,
+    camera: [tags.Make, tags.Model].filter(Boolean).join(' ').trim() || null,
+  }
+  const problem = frame ? factsProblem(facts) : 'holds no picture that can be read'
+  if (problem) throw new MediaError(`this file ${problem}`)
+  return facts
+}
+
+/** Whether pictures are turned by a quarter before they are shown. */
+const isTurned = (data: { rotation?: number }[] = []): boolean => Math.abs(data.find((d) => d.rotation !== undefined)?.rotation ?? 0) % 180 === 90
 
 /** Streams without any container: how long they are is guessed from their beginning. */
 const RAW: ReadonlySet<string> = new Set(['aac', 'ac3', 'eac3'])
@@ -176,7 +219,7 @@ function videoFacts(s: ProbeStream, zero: number, formatDuration: number, last: 
   const variableRate = !!average && (real ? Math.abs(value(average) / value(real) - 1) > 0.005 : !!s.r_frame_rate && s.r_frame_rate !== '0/0')
   const [sx, sy] = (s.sample_aspect_ratio ?? '1:1').split(':').map(Number)
   const stretch = sx > 0 && sy > 0 ? sx / sy : 1
-  const turned = Math.abs(s.side_data_list?.find((d) => d.rotation !== undefined)?.rotation ?? 0) % 180 === 90
+  const turned = isTurned(s.side_data_list)
   const width = Math.round((s.width ?? 0) * stretch)
   const height = s.height ?? 0
   const seconds = number(s.duration) ?? formatDuration

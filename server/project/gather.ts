@@ -1,12 +1,13 @@
 import { randomUUID } from 'node:crypto'
 import { stat } from 'node:fs/promises'
 import path from 'node:path'
-import { type Angle, type Clip, clockOf, devicesOf, type Edit, type FileFacts, nextHue, notesFor, type ProjectDoc } from '@pendolo/core/project'
-import { PROJECT_RATES, type ProjectRate, rateKey } from '@pendolo/core/time'
+import { type Angle, type Clip, clockOf, devicesOf, type Edit, type FileFacts, nextHue, notesFor, type ProjectDoc, STILL_PLACE } from '@pendolo/core/project'
+import { canDropFrames, PROJECT_RATES, type ProjectRate, parseRate, type Rate, rateKey } from '@pendolo/core/time'
 import type { Config } from '../config.ts'
 import { fileJobs } from '../jobs/wanted.ts'
 import { contentKey } from '../media/content.ts'
 import { probe } from '../media/probe.ts'
+import { endsLikeStill } from '../media/stills.ts'
 import { MediaError } from '../media/words.ts'
 import type { JobQueue } from '../ports/queue.ts'
 import type { FileRow, ProjectStore } from '../ports/store.ts'
@@ -98,6 +99,17 @@ export interface GatherReport {
   readonly leftOut: LeftOut[]
 }
 
+/** Cameras lay a small picture beside each recording, by the same name: it is no angle. */
+function withoutThumbnails(found: readonly Found[], leftOut: LeftOut[]): Found[] {
+  const stem = (file: string) => file.replace(/\.[^.]*$/, '').toLowerCase()
+  const recordings = new Set(found.filter((f) => !endsLikeStill(f.path)).map((f) => stem(f.path)))
+  return found.filter(({ path: file }) => {
+    if (!endsLikeStill(file) || !recordings.has(stem(file))) return true
+    leftOut.push({ name: path.basename(file), why: 'is the small picture of the recording of the same name' })
+    return false
+  })
+}
+
 /** Files that are looked into side by side; most of the time goes into starting the prober. */
 const PROBED_AT_ONCE = 4
 
@@ -119,7 +131,7 @@ export async function gather(tools: GatherTools, projectId: string, picked: read
   const { config, store, queue } = tools
   const paths = picked.filter((p): p is string => typeof p === 'string')
   const leftOut: LeftOut[] = []
-  const found = [...(await findMedia(config, paths, leftOut)), ...picked.filter((p): p is Found => typeof p !== 'string')]
+  const found = withoutThumbnails([...(await findMedia(config, paths, leftOut)), ...picked.filter((p): p is Found => typeof p !== 'string')], leftOut)
   if (found.length === 0) throw new MediaError('there are no pictures or sounds in what was picked; pick a folder with camera files')
   const before = await store.files(projectId)
   const again = await recognise(
@@ -234,6 +246,8 @@ export function sort(doc: ProjectDoc, rows: readonly Row[], masterIsCamera = fal
   const edits: Edit[] = [{ type: 'addClips', angles, clips }]
   const settings = Object.keys(doc.clips).length === 0 ? proposeSettings(rows) : null
   if (settings) edits.push({ type: 'settings', change: settings })
+  const stills = rows.flatMap((row, i) => (row.facts.video?.still ? [clips[i].id] : []))
+  if (stills.length > 0) edits.push({ type: 'place', by: 'search', placements: Object.fromEntries(stills.map((id) => [id, { ...STILL_PLACE }])), loose: {} })
   if (masterClipId) edits.push({ type: 'setMaster', clipId: masterClipId })
   return { edits }
 }
@@ -269,12 +283,14 @@ function proposeMaster(rows: readonly Row[]): string | null {
 function proposeSettings(rows: readonly { facts: FileFacts }[]) {
   const weigh = (key: (v: NonNullable<FileFacts['video']>) => string) => {
     const sums = new Map<string, number>()
-    for (const { facts } of rows) if (facts.video) sums.set(key(facts.video), (sums.get(key(facts.video)) ?? 0) + facts.durationSeconds)
+    for (const { facts } of rows) if (facts.video && !facts.video.still) sums.set(key(facts.video), (sums.get(key(facts.video)) ?? 0) + facts.durationSeconds)
     return [...sums].sort((a, b) => b[1] - a[1])[0]?.[0]
   }
   const rate = weigh((v) => rateKey(v.rate))
   const raster = weigh((v) => `${v.width}x${v.height}`)
   if (!rate || !raster) return null
   const [width, height] = raster.split('x').map((n) => Number(n) & ~1)
-  return { ...(PROJECT_RATES.includes(rate as ProjectRate) && { rate: rate as ProjectRate }), width, height }
+  const labels = rows.flatMap(({ facts }) => (facts.video && facts.timecode && rateKey(facts.video.rate) === rate ? [facts.timecode] : []))
+  const dropping = labels.filter((l) => l.includes(';')).length * 2 > labels.length && canDropFrames(parseRate(rate) as Rate)
+  return { ...(PROJECT_RATES.includes(rate as ProjectRate) && { rate: rate as ProjectRate, ...(dropping && { dropFrame: true }) }), width, height }
 }

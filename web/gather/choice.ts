@@ -1,13 +1,11 @@
-import type { Angle } from '@pendolo/core/project'
 import { useRef, useState } from 'react'
 
-/** Which clips of the table are chosen: one by one, ranges with Shift, whole angles. @param clipsOf clips of an angle as they are listed */
-export function useChoice(angles: readonly Angle[], clipsOf: (angleId: string) => string[]) {
+/** Which clips of the table are chosen: one by one, ranges with Shift, whole angles. @param order all clips as they are listed */
+export function useChoice(order: readonly string[], clipsOf: (angleId: string) => string[]) {
   const [chosen, setChosen] = useState<ReadonlySet<string>>(new Set())
   const last = useRef<string | null>(null)
   /** One clip more or less; as a range all from the one before. */
   const toggle = (id: string, range: boolean) => {
-    const order = angles.flatMap((a) => clipsOf(a.id))
     const [from, to] = [order.indexOf(last.current ?? ''), order.indexOf(id)]
     const meant = range && from >= 0 && to >= 0 ? order.slice(Math.min(from, to), Math.max(from, to) + 1) : [id]
     last.current = id

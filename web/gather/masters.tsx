@@ -5,7 +5,7 @@ import { Button, Dropdown, Select, Tooltip } from 'antd'
 import { X } from 'lucide-react'
 import { usePeaks, Waveform } from '../score/waveform.tsx'
 import type { StageProps } from '../stage.ts'
-import { soundText } from './sound-text.ts'
+import { soundText } from './facts-text.ts'
 
 const JOINS: Record<MasterJoin, string> = {
   crossfade: 'crossfaded where they overlap',

@@ -18,7 +18,8 @@ import { usePlacing } from './use-placing.ts'
 export function LineUp({ project, edit, top }: StageProps) {
   const { doc } = project
   const [filter, setFilter] = useState<VerdictFilter>('all')
-  const clips = Object.values(doc.clips).filter((c) => !isMaster(doc, c.id) && c.state !== 'aside' && c.angleId)
+  const stills = new Set(project.files.filter((f) => f.facts.video?.still).map((f) => f.id))
+  const clips = Object.values(doc.clips).filter((c) => !isMaster(doc, c.id) && c.state !== 'aside' && c.angleId && !stills.has(c.fileId))
   const search = useSearch(project.id)
   const checking = useChecking(project, clips)
   const { several, chosen } = checking

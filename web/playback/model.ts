@@ -1,7 +1,7 @@
 import type { ProjectState } from '@pendolo/api'
 import { activeCut } from '@pendolo/core/film'
 import { heardGains, masterShares } from '@pendolo/core/mix'
-import { type FileFacts, frameGridOf, pictureSpans, pointsOf, stripOf } from '@pendolo/core/project'
+import { type FileFacts, factsOfClip, frameGridOf, paceOf, pictureSpans, pointsOf, stripOf } from '@pendolo/core/project'
 import { clipToMaster, type Flicks, type FrameGrid, flicks, type PlacementMap, pictureSpansOf, secondsToFlicks, ZERO } from '@pendolo/core/time'
 import { mediaUrl } from '../data/client.ts'
 import { filmFor, type ProjectFilm } from './film.ts'
@@ -52,10 +52,12 @@ export function playModel(project: ProjectState): PlayModel {
   const spans = pictureSpans(doc, facts)
   const clips = spans.map((span) => {
     const file = files.get(doc.clips[span.clipId].fileId) as ProjectState['files'][number]
+    const used = factsOfClip(file.facts, doc.clips[span.clipId])
     return {
       ...span,
       map: doc.placements[span.clipId] as PlacementMap,
-      grid: frameGridOf(file.facts) as FrameGrid,
+      grid: frameGridOf(used) as FrameGrid,
+      pace: paceOf(used),
       tileUrl: file.ready.tile ? mediaUrl(file.contentKey, 'tile') : null,
       sharpUrl: file.ready.sharp ? mediaUrl(file.contentKey, 'sharp') : null,
     }
@@ -63,11 +65,12 @@ export function playModel(project: ProjectState): PlayModel {
   // Clips without a place are looked at by themselves, from their own beginning; no angle shows them.
   for (const c of Object.values(doc.clips)) {
     const file = files.get(c.fileId)
-    const grid = file && frameGridOf(file.facts)
+    const used = file && factsOfClip(file.facts, c)
+    const grid = used && frameGridOf(used)
     if (!file || !grid || doc.placements[c.id] || c.state === 'aside') continue
     const map = { start: ZERO, rate: 1 }
     const urls = { tileUrl: file.ready.tile ? mediaUrl(file.contentKey, 'tile') : null, sharpUrl: file.ready.sharp ? mediaUrl(file.contentKey, 'sharp') : null }
-    for (const span of pictureSpansOf(map, grid)) clips.push({ clipId: c.id, angleId: '', ...span, map, grid, ...urls })
+    for (const span of pictureSpansOf(map, grid)) clips.push({ clipId: c.id, angleId: '', ...span, map, grid, pace: paceOf(used), ...urls })
   }
   return {
     angles: doc.angles.map(({ id, framing }) => ({ id, framing })),

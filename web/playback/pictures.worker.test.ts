@@ -56,6 +56,7 @@ const clip = (id: string, angleId: string, from: number, to: number): PictureMod
   clipId: id,
   angleId,
   map: { start: seconds(from), rate: 1 },
+  pace: 1,
   grid: { start: flicks(0), rate, count: (to - from) * 25 },
   start: seconds(from),
   end: seconds(to),

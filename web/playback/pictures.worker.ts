@@ -140,7 +140,7 @@ function draw(tile: Tile, key: string, now: Instant): void {
   }
   const playing = clock.playing
   const isProgramme = tile.source.kind !== 'angle'
-  const seconds = flicksToSeconds(flicks(masterToClip(at, clip.map) - clip.grid.start))
+  const seconds = flicksToSeconds(flicks(masterToClip(at, clip.map) - clip.grid.start)) * clip.pace
   let sample: VideoSample | null = null
   const light = streamOf(clip, false)
   let exact = true
@@ -172,7 +172,7 @@ function draw(tile: Tile, key: string, now: Instant): void {
     tile.drawnKey = 'wait'
   }
   if (sample && exact) tile.metKey = wantedKey
-  const got = sample && (exact ? frame : frameAt(flicks(Math.round(sample.timestamp * FLICKS_PER_SECOND)), clip.grid.rate))
+  const got = sample && (exact || clip.pace === 0 ? frame : frameAt(flicks(Math.round((sample.timestamp / clip.pace) * FLICKS_PER_SECOND)), clip.grid.rate))
   shown[key] = { clipId: clip.clipId, frame: got, wanted: frame }
 }
 

@@ -10,6 +10,8 @@ export interface PlayClip {
   readonly angleId: string
   readonly map: PlacementMap
   readonly grid: FrameGrid
+  /** Seconds of its copy that pass in one second of the clip: 1, unless its rate was set. */
+  readonly pace: number
   /** Half-open span of its pictures on the master's time. */
   readonly start: Flicks
   readonly end: Flicks

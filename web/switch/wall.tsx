@@ -1,6 +1,6 @@
 import type { ProjectState } from '@pendolo/api'
 import { seat } from '@pendolo/core/picture'
-import { anglesInUse, type PictureSpan, pointsOf, projectRate, startFrameOf } from '@pendolo/core/project'
+import { anglesInUse, factsOfClip, type PictureSpan, pointsOf, projectRate, startFrameOf } from '@pendolo/core/project'
 import { type Flicks, flicks, masterToClip, printTimecode } from '@pendolo/core/time'
 import type { CSSProperties } from 'react'
 import { useJobs } from '../data/queries.ts'
@@ -145,7 +145,9 @@ export function sourceTimecode(project: ProjectState, span: Pick<PictureSpan, 'c
   const file = project.files.find((f) => f.id === doc.clips[span.clipId]?.fileId)
   const placement = doc.placements[span.clipId]
   if (!file?.facts.video || !placement) return ''
-  const style = { rate: file.facts.video.rate, dropFrame: file.facts.timecode?.includes(';') ?? false }
-  const start = startFrameOf(file.facts)
+  if (file.facts.video.still) return 'still'
+  const facts = factsOfClip(file.facts, doc.clips[span.clipId])
+  const style = { rate: facts.video?.rate ?? file.facts.video.rate, dropFrame: file.facts.timecode?.includes(';') ?? false }
+  const start = startFrameOf(facts)
   return printTimecode(flicks(masterToClip(time, placement)), style, start)
 }

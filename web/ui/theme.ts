@@ -60,6 +60,7 @@ export const paperTheme: ThemeConfig = {
     colorTextBase: '#2a251c',
     colorBorder: '#8a8170',
     colorBgContainer: '#f1ebdf',
+    colorBgElevated: '#f8f3ea',
     colorPrimary: '#8a6217',
     colorLink: '#7a5512',
     colorTextPlaceholder: '#6d6554',
@@ -69,6 +70,6 @@ export const paperTheme: ThemeConfig = {
 /** Paper for dark rooms. */
 export const dimPaperTheme: ThemeConfig = {
   algorithm: theme.darkAlgorithm,
-  token: { ...shared, colorBgBase: '#2b2822', colorTextBase: '#d9d0bd', colorBorder: '#6d6554', colorBgContainer: '#35312a' },
+  token: { ...shared, colorBgBase: '#2b2822', colorTextBase: '#d9d0bd', colorBorder: '#6d6554', colorBgContainer: '#35312a', colorBgElevated: '#35312a' },
   components: { Button: { primaryColor: '#17130a' } },
 }
