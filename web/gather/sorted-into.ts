@@ -25,13 +25,16 @@ export function sortedInto(doc: ProjectDoc, rows: readonly Row[], rule: DeviceRu
     rule,
   )
   const taken = new Set<string>()
+  const moving = new Set(rows.map((r) => r.clip.id))
+  const keepsOne = (angleId: string, own: readonly Row[]) =>
+    own.some((r) => r.clip.angleId === angleId) || Object.values(doc.clips).some((c) => c.angleId === angleId && !moving.has(c.id))
   const made = [...doc.angles]
   const angles: { id: string; name: string; fresh: boolean; files: string[]; seconds: number }[] = []
   const edits: Edit[] = []
   for (const { name, fileIds } of devices) {
     const own = fileIds.flatMap((id) => byFile.get(id) ?? [])
     const clipIds = own.map((r) => r.clip.id)
-    const called = doc.angles.find((a) => a.name.toLowerCase() === name.toLowerCase() && !taken.has(a.id))
+    const called = doc.angles.find((a) => a.name.toLowerCase() === name.toLowerCase() && !taken.has(a.id) && keepsOne(a.id, own))
     // Who has most of an angle goes on with it: its key, its colour and what was cut to it stay.
     const home = called ?? angleOfMost(doc, own, taken)
     const same = home && clipsOf(doc, home.id) === own.length && own.every((r) => r.clip.angleId === home.id)
@@ -48,8 +51,8 @@ export function sortedInto(doc: ProjectDoc, rows: readonly Row[], rule: DeviceRu
       seconds: own.reduce((sum, r) => sum + r.file.facts.durationSeconds, 0),
     })
     if (home && home.name !== angle.name) edits.push({ type: 'renameAngle', angleId: home.id, name: angle.name })
-    // An angle whose last file has moved away is gone; whoever comes into it later brings it along.
-    if (own.some((r) => r.clip.angleId !== angle.id)) edits.push({ type: 'moveClips', clipIds, angle })
+    // A home keeps one of its files at least, so it is not gone before the others come.
+    if (own.some((r) => r.clip.angleId !== angle.id)) edits.push({ type: 'moveClips', clipIds, angle: home ? { id: home.id } : angle })
   }
   return { angles, edits }
 }
