@@ -14,6 +14,48 @@ export const gatherBody = yup
   .object({ paths: yup.array(yup.string().min(1).max(4096).required()).min(1).max(500).required() })
   .noUnknown()
   .strict()
+/** The most files that can be dropped at once. */
+export const MOST_DROPPED = 2000
+const droppedName = yup.string().min(1).max(8192).required()
+/** Dropped files by name, size and content, to be looked for where they lie. */
+export const lookBody = yup
+  .object({
+    files: yup
+      .array(
+        yup
+          .object({
+            name: droppedName,
+            size: yup.number().integer().min(0).required(),
+            key: yup
+              .string()
+              .matches(/^[0-9a-f]{32}$/)
+              .required(),
+          })
+          .noUnknown()
+          .required(),
+      )
+      .min(1)
+      .max(MOST_DROPPED)
+      .required(),
+  })
+  .noUnknown()
+  .strict()
+/** Files that lie where they may be read, with the names they were dropped by; nothing where a drop was given up. */
+export const takeBody = yup
+  .object({
+    files: yup
+      .array(
+        yup
+          .object({ path: yup.string().min(1).max(4096).required(), name: droppedName })
+          .noUnknown()
+          .required(),
+      )
+      .max(MOST_DROPPED)
+      .required(),
+    /** Copies that were made for the drop and are not wanted any more. */
+    leave: yup.array(yup.string().min(1).max(4096).required()).max(MOST_DROPPED).default([]),
+  })
+  .noUnknown()
 export const lineUpBody = yup
   .object({
     clipIds: yup.array(id.required()).max(10_000).optional(),

@@ -8,9 +8,13 @@ export {
   gatherBody,
   type LineUpBody,
   lineUpBody,
+  lookBody,
+  MOST_DROPPED,
   type NewProjectBody,
   newProjectBody,
+  takeBody,
 } from './bodies.ts'
+export { contentKeyOf } from './content.ts'
 export type { Detail } from './detail.ts'
 export { checkEdits } from './edits/check.ts'
 export {

@@ -89,8 +89,8 @@ test(`killed ${KILLS} times at random under clients that edit, gather, upload an
       const form = new FormData()
       form.append('file', new Blob([new Uint8Array(recording(`u${n}`, 'whole.mp3'))]), `drop/up-${n}.mp3`)
       const answer = await fetch(`${server.url}/api/projects/${id}/upload`, { method: 'POST', body: form }).catch(() => null)
-      if (answer?.ok) {
-        await answer.text().catch(() => '')
+      const copied = answer?.ok ? await answer.json().catch(() => null) : null
+      if (copied && (await post(`/projects/${id}/take`, copied))) {
         acknowledged.uploads.add(`up-${n}.mp3`)
       }
       await pause(400)

@@ -78,7 +78,7 @@ test(`${MINUTES} minutes of mixed load with ${PAGES} pages open: neither memory 
           new Blob([new Uint8Array(Buffer.concat([readFileSync(path.join(wholeFiles(), 'whole.mp3')), Buffer.from(String(n % 12))]))]),
           `up-${n % 12}.mp3`,
         )
-        await (await fetch(`${server.url}/api/projects/${id}/upload`, { method: 'POST', body: form })).text()
+        await say(`/projects/${id}/take`, await (await fetch(`${server.url}/api/projects/${id}/upload`, { method: 'POST', body: form })).json())
         mkdirSync(path.join(roots, 'card'), { recursive: true })
         copyFileSync(path.join(wholeFiles(), 'whole.mp4'), path.join(roots, 'card', `c${n % 12}.mp4`))
         await say(`/projects/${id}/gather`, { paths: [path.join(roots, 'card')] })

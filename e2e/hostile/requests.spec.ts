@@ -192,6 +192,8 @@ test('random JSON to every route is never a fault of the server, and always answ
     ['POST', `/api/projects/${id}/edits`],
     ['POST', `/api/projects/${id}/gather`],
     ['POST', `/api/projects/${id}/upload`],
+    ['POST', `/api/projects/${id}/look`],
+    ['POST', `/api/projects/${id}/take`],
     ['POST', `/api/projects/${id}/lineup`],
     ['POST', `/api/projects/${id}/pulse`],
     ['POST', `/api/projects/${id}/film`],

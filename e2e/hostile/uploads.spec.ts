@@ -39,8 +39,13 @@ const asideOnDisk = (id: string) => readdirSync(path.join(server.home, 'uploads'
 async function upload(id: string, files: [string, Buffer][]): Promise<Response> {
   const form = new FormData()
   for (const [name, content] of files) form.append('file', new Blob([new Uint8Array(content)]), name)
-  return fetch(`${server.url}/api/projects/${id}/upload`, { method: 'POST', body: form })
+  const copied = await fetch(`${server.url}/api/projects/${id}/upload`, { method: 'POST', body: form })
+  return copied.ok ? take(id, await copied.text()) : copied
 }
+
+/** The second step of a drop: what was copied is taken. */
+const take = (id: string, copied: string) =>
+  fetch(`${server.url}/api/projects/${id}/take`, { method: 'POST', headers: { 'content-type': 'application/json' }, body: copied })
 
 /** Sends raw bytes and closes. @returns what came back, perhaps nothing */
 function raw(text: string | Buffer, { close }: { close: 'at once' | 'when answered' }): Promise<string> {

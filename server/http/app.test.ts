@@ -47,6 +47,12 @@ function ask(method: string, target: string, options: { headers?: Record<string,
 }
 const post = (target: string, body: unknown) => ask('POST', target, { body: JSON.stringify(body) })
 const project = async () => ((await post('/api/projects', { name: 'Test' })).body as { id: string }).id
+/** Drops files: copies them, then has them taken. */
+async function dropped(id: string, form: FormData): Promise<void> {
+  const copied = await fetch(`http://127.0.0.1:${serving.port}/api/projects/${id}/upload`, { method: 'POST', body: form })
+  expect(copied.status).toBe(200)
+  expect(await post(`/api/projects/${id}/take`, await copied.json())).toMatchObject({ status: 200 })
+}
 const stateOf = async (id: string) => (await ask('GET', `/api/projects/${id}`)).body as ProjectState
 
 describe('who may ask', () => {
@@ -179,8 +185,7 @@ describe('projects', () => {
     const form = new FormData()
     form.append('file', new Blob([wav]), 'cam-x/clip.wav')
     form.append('file', new Blob([wav, 'x']), '../../../evil.wav')
-    const answer = await fetch(`http://127.0.0.1:${serving.port}/api/projects/${id}/upload`, { method: 'POST', body: form })
-    expect(answer.status).toBe(200)
+    await dropped(id, form)
     const { files } = await stateOf(id)
     const home = path.join(config.uploads, id)
     // Each lies below a folder named by its content.
@@ -195,9 +200,7 @@ test('two drops at once of the same contents under other names leave each conten
   const drop = async (id: string, files: [string, Buffer][]) => {
     const form = new FormData()
     for (const [name, bytes] of files) form.append('file', new Blob([new Uint8Array(bytes)]), name)
-    const answer = await fetch(`http://127.0.0.1:${serving.port}/api/projects/${id}/upload`, { method: 'POST', body: form })
-    expect(answer.status).toBe(200)
-    await answer.text()
+    await dropped(id, form)
   }
   for (let round = 0; round < 6; round++) {
     const id = await project()

@@ -69,7 +69,7 @@ test('a body of JSON that does not come whole in time is given up with words', a
 test('an upload on which nothing arrives any more is given up, and leaves nothing', async () => {
   const config = testConfig()
   const app = express()
-  app.post('/take', async (request, response) => void response.json(await receiveUpload(config, request, 'p1', async (files) => files, LIMIT)))
+  app.post('/take', async (request, response) => void response.json(await receiveUpload(config, request, 'p1', LIMIT)))
   const port = await listening(app)
   const start = '--b\r\nContent-Disposition: form-data; name="file"; filename="a.wav"\r\nContent-Type: audio/wav\r\n\r\nRIFF'
   const { answer } = stubborn(port, head('multipart/form-data; boundary=b', 100_000) + start)

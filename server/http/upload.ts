@@ -5,6 +5,7 @@ import path from 'node:path'
 import { Transform } from 'node:stream'
 import { pipeline } from 'node:stream/promises'
 import { Busboy, type BusboyInstance } from '@fastify/busboy'
+import { MOST_DROPPED } from '@pendolo/api'
 import { Mutex } from 'async-mutex'
 import type { Request } from 'express'
 import type { Config } from '../config.ts'
@@ -15,20 +16,19 @@ import { ProblemError } from './problems.ts'
 
 /** Largest single file taken by drag and drop. Larger ones are better gathered where they lie. */
 const MOST_BYTES = 64 * 2 ** 30
-const MOST_FILES = 2000
 /** A connection on which nothing arrives for so long is given up, ms. */
 const IDLE = 60_000
 
 /** A dropped file where it lies for good, with the names it was dropped with. */
 export interface Settled {
   readonly path: string
-  readonly parts: readonly string[]
+  readonly name: string
 }
 
 const turns = new Map<string, Mutex>()
 
-/** Drops of one project are named and gathered one after the other. */
-function turnOf(projectId: string): Mutex {
+/** Drops of one project are named and taken one after the other. */
+export function turnOf(projectId: string): Mutex {
   const turn = turns.get(projectId) ?? new Mutex()
   turns.set(projectId, turn)
   return turn
@@ -37,14 +37,12 @@ function turnOf(projectId: string): Mutex {
 const broken = () => new ProblemError(400, 'The upload broke off', 'not all of it arrived, so nothing was taken; drop the files again')
 
 /**
- * Receives dropped files whole or not at all: they are written aside, and get their final names only when all have
- * arrived. Whatever breaks on the way leaves nothing behind. What has arrived is named and taken for one drop after the
- * other, so that two of the same content meet.
- * @param take is given where each lies, with the names it was dropped with
+ * Receives dropped files whole or not at all: they are written aside, and get their final names only when all of a request
+ * have arrived. Whatever breaks on the way leaves nothing behind.
  * @param idle for how long nothing may arrive, ms
- * @returns what `take` returns
+ * @returns where each lies until it is taken, with the names it was dropped with
  */
-export async function receiveUpload<T>(config: Config, request: Request, projectId: string, take: (files: Settled[]) => Promise<T>, idle = IDLE): Promise<T> {
+export async function receiveUpload(config: Config, request: Request, projectId: string, idle = IDLE): Promise<Settled[]> {
   if (!/^multipart\/form-data/.test(request.headers['content-type'] ?? ''))
     throw new ProblemError(400, 'The request is not right', 'files must come as multipart/form-data')
   await mkdir(uploadsOf(config, projectId), { recursive: true })
@@ -58,8 +56,8 @@ export async function receiveUpload<T>(config: Config, request: Request, project
       // Whoever cancelled after the last byte does not want it either.
       if (request.socket.destroyed) throw broken()
       const out: Settled[] = []
-      for (const one of arrived) out.push({ path: await settle(config, projectId, one), parts: one.parts })
-      return take(out)
+      for (const one of arrived) out.push({ path: await settle(config, projectId, one), name: one.parts.join('/') })
+      return out
     })
   } catch (error) {
     // What still comes is read and dropped for a while, so that the answer reaches a browser that is still sending.
@@ -77,7 +75,7 @@ async function receive(request: Request, aside: string, idle: number): Promise<A
     parser = new Busboy({
       headers: request.headers as { 'content-type': string },
       preservePath: true,
-      limits: { files: MOST_FILES, fileSize: MOST_BYTES, fields: 10, fieldSize: 65_536, headerPairs: 50 },
+      limits: { files: MOST_DROPPED, fileSize: MOST_BYTES, fields: 10, fieldSize: 65_536, headerPairs: 50 },
     })
   } catch {
     throw new ProblemError(400, 'The request is not right', 'this is no multipart/form-data with a boundary')
@@ -113,7 +111,9 @@ async function receive(request: Request, aside: string, idle: number): Promise<A
       }, fail),
     )
   })
-  parser.on('filesLimit', () => fail(new ProblemError(413, 'Too many files', `at most ${MOST_FILES} files can be dropped at once; pick their folder instead`)))
+  parser.on('filesLimit', () =>
+    fail(new ProblemError(413, 'Too many files', `at most ${MOST_DROPPED} files can be dropped at once; pick their folder instead`)),
+  )
   const waiting = setTimeout(() => fail(broken()), idle)
   request.on('data', () => {
     waiting.refresh()

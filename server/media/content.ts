@@ -1,31 +1,18 @@
-import { createHash } from 'node:crypto'
 import { open } from 'node:fs/promises'
+import { contentKeyOf } from '@pendolo/api'
 
-const PIECE = 1 << 20
-
-/**
- * Name of a file's content: a digest of its size and of a mebibyte at its start, middle and end. Reading hours of
- * material whole would take as long as copying it; camera files that agree in all this are the same recording.
- */
+/** Name of a file's content, and its size. */
 export async function contentKey(file: string): Promise<{ key: string; size: number }> {
   const handle = await open(file, 'r')
   try {
     const { size } = await handle.stat()
-    const hash = createHash('sha256').update(`pendolo-1:${size}:`)
-    const places =
-      size <= 3 * PIECE
-        ? [[0, size]]
-        : [
-            [0, PIECE],
-            [Math.floor(size / 2), PIECE],
-            [size - PIECE, PIECE],
-          ]
-    for (const [at, length] of places) {
-      const buffer = Buffer.alloc(length)
+    const read = async (at: number, length: number) => {
+      const buffer = new Uint8Array(length)
       const { bytesRead } = await handle.read(buffer, 0, length, at)
-      hash.update(buffer.subarray(0, bytesRead))
+      return buffer.subarray(0, bytesRead)
     }
-    return { key: hash.digest('hex').slice(0, 32), size }
+    const key = await contentKeyOf(size, read, (bytes) => crypto.subtle.digest('SHA-256', bytes))
+    return { key, size }
   } finally {
     await handle.close()
   }

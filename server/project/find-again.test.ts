@@ -1,9 +1,10 @@
 import { copyFileSync, mkdirSync, renameSync, rmSync, symlinkSync, writeFileSync } from 'node:fs'
 import path from 'node:path'
 import type { OpenWorkshop } from '../http/serve.ts'
+import { contentKey } from '../media/content.ts'
 import { Cancelled } from '../media/ffmpeg.ts'
 import { makeMedia, showFolder, TONE, testConfig, testWorkshop } from '../testing.ts'
-import { findAgain } from './find-again.ts'
+import { findAgain, lieAlready } from './find-again.ts'
 import { gather } from './gather.ts'
 
 const config = testConfig()
@@ -99,4 +100,26 @@ test('it tells how many files it has looked at, and stopped it changes nothing',
   expect(counts).toEqual([1])
   expect(await paths()).toEqual(['desk/mix.wav', 'recorder/rec.wav'])
   expect((await look()).missing).toEqual([])
+})
+
+describe('dropped files are looked for where they lie', () => {
+  const never = new AbortController().signal
+  const wanted = async (file: string, name: string) => ({ name, ...(await contentKey(file)) })
+
+  test('by size and content; of equal ones that whose path is most like the dropped one', async () => {
+    mkdirSync(at('card', 'cam-a'), { recursive: true })
+    mkdirSync(at('card', 'cam-b'), { recursive: true })
+    for (const camera of ['cam-a', 'cam-b']) copyFileSync(at('desk', 'mix.wav'), at('card', camera, 'C1.wav'))
+    const mix = at('desk', 'mix.wav')
+    expect(await lieAlready(config, [await wanted(mix, 'cam-b/C1.wav'), await wanted(mix, 'desk/mix.wav')], never)).toEqual([
+      at('card', 'cam-b', 'C1.wav'),
+      mix,
+    ])
+  })
+
+  test('what only looks alike is none of them, and a search that takes too long tells what it found', async () => {
+    const { size } = await contentKey(at('desk', 'mix.wav'))
+    expect(await lieAlready(config, [{ name: 'mix.wav', size, key: '0'.repeat(32) }], never)).toEqual([null])
+    expect(await lieAlready(config, [await wanted(at('desk', 'mix.wav'), 'mix.wav')], AbortSignal.abort())).toEqual([null])
+  })
 })

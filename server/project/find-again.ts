@@ -3,6 +3,7 @@ import { stat } from 'node:fs/promises'
 import path from 'node:path'
 import type { Config } from '../config.ts'
 import { contentKey } from '../media/content.ts'
+import { Cancelled } from '../media/ffmpeg.ts'
 import type { FileRow, ProjectStore } from '../ports/store.ts'
 import { mediaBelow } from './walk.ts'
 
@@ -78,4 +79,48 @@ export async function findAgain(
       .filter((m) => !found.some((f) => f.file.id === m.id))
       .map((m) => m.name),
   }
+}
+
+/** A file as somebody else has it: its path from what was dropped on, its size and its content. */
+export interface Wanted {
+  readonly name: string
+  readonly size: number
+  readonly key: string
+}
+
+/**
+ * Looks for files in all folders that may be read: of those with the size and the content of a wanted one, that whose
+ * path ends most like it. Dropped copies count too, so that what has arrived once need not come again.
+ * @param patience when it fires, what was found until then is the answer
+ * @returns a path for each wanted file, null where none was found
+ */
+export async function lieAlready(config: Config, wanted: readonly Wanted[], patience: AbortSignal): Promise<(string | null)[]> {
+  const sizes = new Map<number, number[]>()
+  for (const [i, { size }] of wanted.entries()) sizes.set(size, [...(sizes.get(size) ?? []), i])
+  const out = wanted.map((): { path: string; alike: number } | null => null)
+  const alike = (file: string, name: string) => {
+    const [a, b] = [file.split(path.sep).reverse(), name.split('/').reverse()]
+    let n = 0
+    while (n < b.length && a[n]?.toLowerCase() === b[n].toLowerCase()) n++
+    return n
+  }
+  try {
+    for (const root of config.roots) {
+      if (!existsSync(root)) continue
+      for await (const file of mediaBelow(root, patience)) {
+        const size = (await stat(file).catch(() => null))?.size
+        const same = sizes.get(size ?? -1)
+        if (!same) continue
+        const { key } = await contentKey(file).catch(() => ({ key: null }))
+        for (const i of same) {
+          if (wanted[i].key !== key) continue
+          const close = alike(file, wanted[i].name)
+          if (close > (out[i]?.alike ?? -1)) out[i] = { path: file, alike: close }
+        }
+      }
+    }
+  } catch (error) {
+    if (!(error instanceof Cancelled)) throw error
+  }
+  return out.map((one) => one?.path ?? null)
 }

@@ -240,9 +240,9 @@ export function sort(doc: ProjectDoc, rows: readonly Row[], masterIsCamera = fal
     for (const id of fresh) (clipOf.get(id) as Clip).angleId = angle.id
   }
   const masterClipId = (master !== null && clipOf.get(master)?.id) || null
-  // Cameras come first: the low number keys call pictures.
-  const hasPicture = (a: Angle) => rows.some((r, i) => r.facts.video && clips[i].angleId === a.id)
-  angles.sort((a, b) => Number(hasPicture(b)) - Number(hasPicture(a)))
+  // Cameras come first: the low number keys call pictures that move.
+  const worth = (a: Angle) => Math.max(...rows.map(({ facts: { video } }, i) => (clips[i].angleId !== a.id || !video ? 0 : video.still ? 1 : 2)))
+  angles.sort((a, b) => worth(b) - worth(a))
   const edits: Edit[] = [{ type: 'addClips', angles, clips }]
   const settings = Object.keys(doc.clips).length === 0 ? proposeSettings(rows) : null
   if (settings) edits.push({ type: 'settings', change: settings })

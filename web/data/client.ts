@@ -54,19 +54,25 @@ export function mediaUrl(contentKey: string, artefact: 'tile' | 'sharp' | 'sound
   return `/api/media/${contentKey}/${artefact}`
 }
 
-/** Uploads dropped files with progress 0..1; their relative paths keep the folders they came in. */
-export function upload<T>(path: string, files: { file: File; name: string }[], onProgress: (share: number) => void, signal: AbortSignal): Promise<T> {
+/** A dropped file where it lies now, with the name it was dropped by. */
+export interface Lying {
+  readonly path: string
+  readonly name: string
+}
+
+/** Copies one dropped file to the server, with progress in bytes. @returns where it lies there */
+export function upload(path: string, { file, name }: { file: File; name: string }, onProgress: (bytes: number) => void, signal: AbortSignal): Promise<Lying[]> {
   return new Promise((resolve, reject) => {
     const form = new FormData()
-    for (const { file, name } of files) form.append('file', file, name)
+    form.append('file', file, name)
     // fetch tells nothing about upload progress.
     const request = new XMLHttpRequest()
     request.open('POST', `/api${path}`)
     request.setRequestHeader('x-author', author)
-    request.upload.onprogress = (event) => event.lengthComputable && onProgress(event.loaded / event.total)
-    request.onload = () => answer<T>(new Response(request.responseText, { status: request.status })).then(resolve, reject)
-    request.onerror = () =>
-      reject(new ServerProblem({ type: '', status: 0, title: 'The upload stopped', detail: 'the connection to Pendolo broke; drop the files again' }))
+    request.upload.onprogress = (event) => onProgress(Math.min(file.size, event.loaded))
+    request.onload = () =>
+      answer<{ files: Lying[] }>(new Response(request.responseText, { status: request.status })).then((told) => resolve(told.files), reject)
+    request.onerror = () => reject(new ServerProblem({ type: '', status: 0, title: 'The copying stopped', detail: 'the connection to Pendolo broke' }))
     request.onabort = () => reject(new DOMException('cancelled', 'AbortError'))
     signal.addEventListener('abort', () => request.abort())
     request.send(form)

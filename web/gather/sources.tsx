@@ -1,23 +1,16 @@
-import type { FolderEntry } from '@pendolo/api'
+import { type FolderEntry, MOST_DROPPED } from '@pendolo/api'
 import { App, Button, Progress, Spin } from 'antd'
 import { ArrowLeft, FileVideo, Folder, X } from 'lucide-react'
 import { useEffect, useEffectEvent, useRef, useState } from 'react'
-import { ServerProblem, send, upload } from '../data/client.ts'
+import { ServerProblem, send } from '../data/client.ts'
 import { useFolder, useRoots } from '../data/queries.ts'
+import { AskCopy, type Copy } from './ask-copy.tsx'
 import { droppedFiles } from './dropped.ts'
+import { copyAll, type Looked, lookFor, take } from './dropping.ts'
+import type { LeftOut, Report } from './report.ts'
 
-interface Report {
-  added: number
-  again: string[]
-  known: string[]
-  refused: LeftOut[]
-  leftOut: LeftOut[]
-}
-
-interface LeftOut {
-  name: string
-  why: string
-}
+/** So little is copied without asking, bytes. */
+const UNASKED_BYTES = 20_000_000
 
 /** Notifications about single files that a page takes at once. */
 const MOST_TOLD = 3
@@ -27,7 +20,8 @@ export function Sources({ projectId, known }: { projectId: string; known: Readon
   const { notification, message } = App.useApp()
   const [path, setPath] = useState<string | null>(null)
   const [busy, setBusy] = useState<string | null>(null)
-  const [share, setShare] = useState<number | null>(null)
+  const [copying, setCopying] = useState<{ share: number; waiting: boolean } | null>(null)
+  const [asked, setAsked] = useState<{ looked: Looked; answer: (copy: Copy) => void } | null>(null)
   const [over, setOver] = useState(false)
   const abort = useRef<AbortController | null>(null)
   const { data: roots } = useRoots()
@@ -51,7 +45,7 @@ export function Sources({ projectId, known }: { projectId: string; known: Readon
     try {
       tell(await act())
     } catch (problem) {
-      if (problem instanceof DOMException && problem.name === 'AbortError') void message.info('The upload was cancelled')
+      if (problem instanceof DOMException && problem.name === 'AbortError') void message.info('Nothing was added')
       else
         notification.error({
           title: problem instanceof ServerProblem ? problem.title : 'That did not work',
@@ -60,7 +54,7 @@ export function Sources({ projectId, known }: { projectId: string; known: Readon
         })
     } finally {
       setBusy(null)
-      setShare(null)
+      setCopying(null)
     }
   }
   const add = (picked: string) => attempt(picked, () => send<Report>('POST', `/projects/${projectId}/gather`, { paths: [picked] }))
@@ -68,9 +62,22 @@ export function Sources({ projectId, known }: { projectId: string; known: Readon
     setOver(false)
     const files = await droppedFiles(transfer)
     if (files.length === 0) return void message.warning('There are no files in what was dropped')
-    abort.current = new AbortController()
-    const { signal } = abort.current
-    await attempt('upload', () => upload<Report>(`/projects/${projectId}/upload`, files, setShare, signal))
+    if (files.length > MOST_DROPPED) return void message.warning(`At most ${MOST_DROPPED} files can be dropped at once; pick their folder below instead`)
+    const gone = new AbortController()
+    abort.current = gone
+    await attempt('upload', async () => {
+      const looked = await lookFor(projectId, files)
+      const copy = looked.bytes > UNASKED_BYTES ? await new Promise<Copy>((answer) => setAsked({ looked, answer })) : 'missing'
+      setAsked(null)
+      if (copy === 'nothing') throw new DOMException('cancelled', 'AbortError')
+      const copied = await copyAll(projectId, copy === 'missing' ? looked.toCopy : [], {
+        onProgress: (share, waiting) => setCopying({ share, waiting }),
+        signal: gone.signal,
+      })
+      const report = await take(projectId, [...looked.lying, ...copied])
+      if (looked.lying.length > 0) void message.info(`${looked.lying.length} used where they lie, not copied`)
+      return report
+    })
   }
   useDropAnywhere(setOver, drop)
   const entries = path === null ? (roots ?? []) : (folder?.entries ?? [])
@@ -78,15 +85,16 @@ export function Sources({ projectId, known }: { projectId: string; known: Readon
     <aside className="side" aria-label="Where the files are">
       <h3>Where the files are</h3>
       <section className={over ? 'drop over' : 'drop'} aria-label="Drop folders here">
-        {share === null ? (
+        {copying === null ? (
           <>
-            Drop folders here,
+            {busy === 'upload' ? 'Looking where they lie …' : 'Drop folders here,'}
             <br />
-            one a camera
+            {busy !== 'upload' && 'one a camera'}
           </>
         ) : (
           <>
-            <Progress percent={Math.round(share * 100)} size="small" />
+            <Progress percent={Math.round(copying.share * 100)} size="small" />
+            {copying.waiting && <div role="status">the connection broke: it goes on by itself</div>}
             <Button size="small" onClick={() => abort.current?.abort()}>
               Cancel
             </Button>
@@ -110,6 +118,7 @@ export function Sources({ projectId, known }: { projectId: string; known: Readon
       )}
       {path !== null && folder && entries.length === 0 && <p className="quiet">There are no pictures or sounds in this folder.</p>}
       {isFetching && <Spin size="small" />}
+      {asked && <AskCopy looked={asked.looked} into={roots?.find((r) => r.name === 'dropped files')?.path ?? ''} onAnswer={asked.answer} />}
       {left.length > 0 && <NotAdded files={left} onClose={() => setLeft([])} />}
     </aside>
   )

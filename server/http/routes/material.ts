@@ -1,13 +1,25 @@
-import { gatherBody } from '@pendolo/api'
-import type { Router } from 'express'
+import path from 'node:path'
+import { gatherBody, lookBody, takeBody } from '@pendolo/api'
+import type { Response, Router } from 'express'
 import type { Workshop } from '../../jobs/workshop.ts'
 import { ARTEFACTS, type Artefact, artefactPath } from '../../media/artefacts.ts'
-import { type Found, type GatherReport, gather } from '../../project/gather.ts'
-import { listFolder, listRoots } from '../../project/roots.ts'
-import { discard, droppedFound } from '../../project/uploads.ts'
+import { lieAlready, type Wanted } from '../../project/find-again.ts'
+import { type GatherReport, gather } from '../../project/gather.ts'
+import { allowedPath, listFolder, listRoots } from '../../project/roots.ts'
+import { discard, droppedFound, safeParts, uploadsOf } from '../../project/uploads.ts'
 import { ProblemError } from '../problems.ts'
-import { receiveUpload } from '../upload.ts'
+import { receiveUpload, type Settled, turnOf } from '../upload.ts'
 import { authorOf, body } from './asked.ts'
+
+/** Looking for dropped files where they lie takes no longer, ms; what is not found by then is copied. */
+const LOOK_MS = 20_000
+
+/** Fires when nobody waits for an answer any more. */
+function closed(response: Response): AbortSignal {
+  const gone = new AbortController()
+  response.on('close', () => gone.abort())
+  return gone.signal
+}
 
 /** Folders that may be read, files that come into a project, and their light copies. */
 export function materialRoutes(api: Router, shop: Workshop): void {
@@ -23,19 +35,31 @@ export function materialRoutes(api: Router, shop: Workshop): void {
     await store.doc(request.params.id)
     response.status(202).json({ jobId: await queue.add({ projectId: request.params.id, kind: 'originals', author: authorOf(request) }) })
   })
+  // A drop comes in three steps: what lies where it may be read already is found, the rest is copied, then all is taken.
+  api.post('/projects/:id/look', async (request, response) => {
+    await store.doc(request.params.id)
+    const { files } = body<{ files: Wanted[] }>(request, lookBody)
+    const patience = AbortSignal.any([AbortSignal.timeout(LOOK_MS), closed(response)])
+    response.json({ found: await lieAlready(config, files, patience) })
+  })
   api.post('/projects/:id/upload', async (request, response) => {
     await store.doc(request.params.id)
-    const report = await receiveUpload(config, request, request.params.id, async (arrived): Promise<GatherReport> => {
+    response.json({ files: await receiveUpload(config, request, request.params.id) })
+  })
+  api.post('/projects/:id/take', async (request, response) => {
+    const { id } = request.params
+    await store.doc(id)
+    const { files, leave } = body<{ files: Settled[]; leave: string[] }>(request, takeBody)
+    const allowed = await Promise.all(files.map(async ({ path, name }) => ({ path: await allowedPath(config, path), parts: safeParts(name) })))
+    const copies = [...allowed.map((f) => f.path), ...leave].filter((file) => path.resolve(file).startsWith(uploadsOf(config, id) + path.sep))
+    const report = await turnOf(id).runExclusive(async (): Promise<GatherReport> => {
       try {
-        const found: Found[] = droppedFound(arrived)
-        if (found.length === 0) throw new ProblemError(400, 'Nothing arrived', 'drop files or folders with pictures or sound')
-        return await gather(shop, request.params.id, found, authorOf(request))
+        const found = droppedFound(allowed)
+        if (found.length > 0) return await gather(shop, id, found, authorOf(request))
+        if (files.length > 0) throw new ProblemError(400, 'Nothing arrived', 'drop files or folders with pictures or sound')
+        return { added: 0, again: [], known: [], refused: [], leftOut: [] }
       } finally {
-        await discard(
-          config,
-          arrived.map((a) => a.path),
-          await store.allPaths(),
-        )
+        await discard(config, copies, await store.allPaths())
       }
     })
     response.json(report)
