@@ -32,6 +32,8 @@ export interface LightTask {
   readonly references: readonly { file: string; video: Video; startSeconds: number; rate: number }[]
   readonly clip: { file: string; video: Video }
   readonly near: { startSeconds: number; tolerance: number } | null
+  /** Speeds to try; null for those of shooting practice. */
+  readonly speeds: readonly number[] | null
 }
 
 export interface PulseTask {
@@ -148,7 +150,7 @@ async function done(task: Task, progress: MessagePort): Promise<Results[keyof Re
   if (task.kind === 'speech') return hearSpeech(task.config, task.file, task.facts, task.microphones, told)
   if (task.kind === 'light') {
     const references = await Promise.all(task.references.map(async (r) => ({ ...r, track: await readLuma(r.file, r.video) })))
-    return placeByLight(references, await readLuma(task.clip.file, task.clip.video), task.near ?? undefined)
+    return placeByLight(references, await readLuma(task.clip.file, task.clip.video), task.near ?? undefined, task.speeds ?? undefined)
   }
   if (reference?.file !== task.masterSound) {
     reference?.close()

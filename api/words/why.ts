@@ -55,6 +55,8 @@ const WORDS: { readonly [C in FactCode]: (fact: Fact<C>) => string } = {
   timecode: (f) => `by timecode ${f.label} ${ORIGINS[f.origin] ?? ''}, through ${f.recordings === 1 ? f.through : `${f.recordings} recordings`}`,
   'timecode-against': (f) => (f.others === 1 ? 'one other says otherwise' : `${f.others} others say otherwise`),
   'timecode-differs': (f) => `the one ${ORIGINS[f.origin] ?? ''}, ${f.label}, differs and was left out`,
+  'timecode-together': (f) => `timecode of ${f.recordings} recordings that were set together agrees on this place alone`,
+  'timecode-open': () => 'its timecode can mean two places: a recorder counts samples, the other labels that run slower than the clock',
   'timecode-agrees': () => 'timecode agrees',
   'timecode-says': (f) => `its timecode says ${seconds(f.offSeconds)}`,
   'timecode-late': (f) => `its timecode lies ${late(f.lateSeconds)}`,

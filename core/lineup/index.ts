@@ -9,18 +9,20 @@ export {
   type PlaceOptions,
   placeBySound,
   type SoundPlacement,
-  type SoundProof,
   SoundReference,
 } from './place.ts'
+export { type PlaceProof, plainProof } from './proof.ts'
 export { COMMON_SPEEDS, FASTEST_SPEED, SLOWEST_SPEED, type SpeedWish } from './speeds.ts'
 export {
   bwfTimecode,
   fileTimecode,
   placeByTimecode,
+  preferred,
   soundTimecode,
   type TimecodePlacement,
   type TimecodeReading,
   type TimecodeReference,
+  timecodeTogether,
 } from './timecode.ts'
 export { type Candidate, VERDICTS, type Verdict } from './verdict.ts'
 export { type ClockReference, placeByClock, settleRivals, USUAL_WAYS, WAYS, type Way } from './ways.ts'

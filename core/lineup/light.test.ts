@@ -53,6 +53,8 @@ interface Camera {
   readonly gain: number
   readonly rolling: number
   readonly seed: number
+  /** Seconds of the event in one second of the recording; 1 where left out. */
+  readonly speed?: number
 }
 
 /** What a camera's pictures show of the light: noise, automatic exposure, somebody walking through, rolling exposure. */
@@ -66,8 +68,9 @@ function film(event: Show, camera: Camera): LightTrack {
     let mean = 0
     for (let c = 0; c < LIGHT_CELLS; c++) {
       const row = Math.floor(c / 4)
-      const from = camera.start + f / fps + ((row / 4) * camera.rolling) / fps
-      const light = lightBetween(event, from, from + camera.shutter / fps)
+      const { speed = 1 } = camera
+      const from = camera.start + (speed * (f + (row / 4) * camera.rolling)) / fps
+      const light = lightBetween(event, from, from + (speed * camera.shutter) / fps)
       const walker = c % 4 === Math.floor(f / 40) % 6 ? 0.4 : 1
       const scene = 0.3 + 0.6 * seeded(camera.seed * 31 + c)()
       const value = auto * light * scene * walker * (1 + 0.02 * (random() - 0.5))
@@ -133,6 +136,50 @@ describe('placing by light', () => {
     const placed = placeByLight([early, late], clip)
     expect([placed.verdict, placed.why]).toEqual(['sure', expect.anything()])
     expect(Math.abs((placed.startSeconds as number) - 60.4)).toBeLessThan(0.04)
+  })
+
+  test('the drift of a clock is measured where the recording is long, and is none where it is not told', () => {
+    const event = show(8, 1300)
+    const long = { ...reference(event), track: film(event, { rate: P25, start: 0, seconds: 1290, shutter: 0.5, gain: 1, rolling: 0.6, seed: 1 }) }
+    const clip = (speed: number, seconds: number) => film(event, { rate: P25, start: 30.3, seconds, shutter: 0.5, gain: 1, rolling: 0.4, seed: 12, speed })
+    for (const ppm of [90, -120]) {
+      const placed = placeByLight([long], clip(1 + ppm * 1e-6, 1200))
+      expect(placed.verdict).toBe('sure')
+      expect(Math.abs((placed.rate - 1) * 1e6 - ppm)).toBeLessThan(25)
+      // Its end is right as well.
+      expect(Math.abs((placed.startSeconds as number) + placed.rate * 1200 - (30.3 + (1 + ppm * 1e-6) * 1200))).toBeLessThan(0.04)
+    }
+    expect(placeByLight([long], clip(1, 1200)).rate).toBe(1)
+    expect(placeByLight([long], clip(1 + 90e-6, 100)).rate).toBe(1)
+  })
+
+  test('a clip that was shot at another speed is found at it', () => {
+    let found = 0
+    for (const [i, speed] of [24 / 25, 2, 0.5, 1.25].entries()) {
+      const event = show(40 + i, 260)
+      const known = { ...reference(event), track: film(event, { rate: P25, start: 0, seconds: 250, shutter: 0.5, gain: 1, rolling: 0.6, seed: 1 }) }
+      const placed = placeByLight(
+        [known],
+        film(event, { rate: P25, start: 25.5, seconds: 200 / Math.max(1, speed), shutter: 0.5, gain: 1, rolling: 0.4, seed: 13, speed }),
+      )
+      if (placed.verdict !== 'sure') continue
+      found++
+      expect(placed.rate).toBeCloseTo(speed, 3)
+      expect(Math.abs((placed.startSeconds as number) - 25.5)).toBeLessThan(0.06)
+    }
+    expect(found).toBeGreaterThanOrEqual(3)
+  })
+
+  test('the proof shows how each place fits, the next-best one, and which changes were seen by both', () => {
+    const event = show(5, 200)
+    const placed = placeByLight([reference(event)], film(event, { rate: P25, start: 40.24, seconds: 90, shutter: 0.5, gain: 1, rolling: 0.6, seed: 9 }))
+    const { proof } = placed
+    expect(proof).toMatchObject({ by: 'light', chosen: { agreeing: placed.matched, windows: placed.events }, rivalRatio: placed.rivalRatio })
+    const top = (proof?.curve ?? []).indexOf(Math.max(...(proof?.curve ?? [])))
+    expect(Math.abs((proof?.curveStart ?? 0) + top * (proof?.curveStep ?? 0) - 40.24)).toBeLessThan(2 * (proof?.curveStep ?? 0) + 0.05)
+    expect(proof?.windows).toHaveLength(placed.events)
+    expect(proof?.windows.filter((w) => w.agrees)).toHaveLength(placed.matched)
+    expect(Math.abs((proof?.rivals[0].startSeconds ?? 40.24) - 40.24)).toBeGreaterThan(0.3)
   })
 
   test('steady light places nothing and says why', () => {

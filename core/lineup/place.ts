@@ -14,27 +14,11 @@ import { CoarseReference, type CoarseResult, FRAME_SECONDS } from './coarse.ts'
 import { compareLines } from './differ.ts'
 import { fitLine, type LineFit } from './fit.ts'
 import { findJumps, type Jump } from './jumps.ts'
+import type { PlaceProof } from './proof.ts'
 import { anySpeeds, promisingSpeeds } from './speeds.ts'
 import { type Candidate, type Judged, type Ranked, SURE_RIVAL, sumVerdict, type Verdict, verdictOf, type Weighed } from './verdict.ts'
 import type { Fact, Why } from './why.ts'
 import { measureWindow, STRONG, type WindowCache, type WindowMeasure } from './windows.ts'
-
-/** All that speaks for and against a placement; what the proof panel shows. */
-export interface SoundProof {
-  readonly chosen: Candidate | null
-  readonly rivals: Candidate[]
-  /** Support of the next-best over that of the chosen, 0..1. */
-  readonly rivalRatio: number
-  readonly windows: { clipSeconds: number; lagMs: number; strength: number; agrees: boolean }[]
-  readonly curve: number[]
-  readonly curveStart: number
-  readonly curveStep: number
-  readonly invertedPolarity: boolean
-  /** Where the recording lost or gained time, s of the clip, and how much its later part lies later, s; absent in old proofs. */
-  readonly jumps?: { readonly clipSeconds: number; readonly bySeconds: number }[]
-  /** How much later than by its sound the clip lies by timecode or light: the time the sound took to the camera. */
-  readonly late?: { readonly seconds: number; readonly by: 'timecode' | 'light' }
-}
 
 export interface SoundPlacement {
   readonly verdict: Verdict
@@ -44,7 +28,7 @@ export interface SoundPlacement {
   /** 0..1: how far the evidence is above what chance gives. */
   readonly confidence: number
   readonly why: Why
-  readonly proof: SoundProof
+  readonly proof: PlaceProof
 }
 
 export interface PlaceOptions {
@@ -456,7 +440,7 @@ function trusted(windows: readonly WindowMeasure[]): LineFit | null {
   return fit && on.length * 2 >= windows.length && Math.max(...on) - Math.min(...on) >= TRUSTED_SPAN ? fit : null
 }
 
-function proofOf(chosen: Weighed | null, ranked: Weighed[], speed: number, coarse?: CoarseResult): SoundProof {
+function proofOf(chosen: Weighed | null, ranked: Weighed[], speed: number, coarse?: CoarseResult): PlaceProof {
   const support = chosen?.candidate.support ?? 0
   return {
     chosen: chosen?.candidate ?? null,

@@ -1,4 +1,4 @@
-import { bwfTimecode, fileTimecode, placeByTimecode, soundTimecode, type TimecodeReading, type TimecodeReference } from './timecode.ts'
+import { bwfTimecode, fileTimecode, placeByTimecode, soundTimecode, type TimecodeReading, type TimecodeReference, timecodeTogether } from './timecode.ts'
 
 const P25 = { num: 25, den: 1 }
 const P2997 = { num: 30000, den: 1001 }
@@ -64,6 +64,47 @@ describe('placing by timecode', () => {
     const placed = placeByTimecode([fileTimecode('01:00:00:00', P25, 0, null)], [known('camera 4', slow, 0)])
     expect(placed).toEqual({
       refused: [{ code: 'timecode-counts', rate: 25, drop: false, other: 'camera 4', otherRate: expect.closeTo(29.97, 2), otherDrop: false }],
+    })
+  })
+
+  describe('a recorder’s samples since midnight against a count that runs slow', () => {
+    const label = (text: string) => fileTimecode(text, P2997, 0, null)
+    const cameras = [known('a', label('10:00:00:00'), 0), known('b', label('10:20:00:00'), 1201.2), known('c', label('10:40:00:00'), 2402.4)]
+
+    const samples = bwfTimecode((10 * 3600 + 1800) * 48000, 48000, null)
+
+    test('means one of two places: by the seconds of the labels, or by those that passed', () => {
+      const placed = placeByTimecode([samples], cameras)
+      expect(placed).toMatchObject({ open: true, startSeconds: expect.closeTo(1801.8, 3), agreeing: 3 })
+      expect(placed).toMatchObject({ elsewhere: [{ startSeconds: expect.closeTo(1764, 3), recordings: 3 }] })
+    })
+
+    test('and one of the recorder’s own files that lies already tells which', () => {
+      const own = known('T001.wav', bwfTimecode(36000 * 48000, 48000, null), 0)
+      expect(placeByTimecode([samples], [...cameras, own])).toMatchObject({ open: false, startSeconds: 1800, elsewhere: [] })
+    })
+  })
+
+  describe('cameras that were set together', () => {
+    const at = (text: string) => fileTimecode(text, P25, 0, null)
+
+    test('agree on one choice of the places that sound leaves open', () => {
+      const clips = [
+        { reading: at('10:00:30:00'), startsSeconds: [38, 30] },
+        { reading: at('10:00:50:00'), startsSeconds: [50, 66] },
+        { reading: at('03:00:00:00'), startsSeconds: [12] },
+      ]
+      expect(timecodeTogether(clips)).toEqual([1, 0, -1])
+    })
+
+    test('say nothing where several choices agree, or only one speaks', () => {
+      const both = [
+        { reading: at('10:00:30:00'), startsSeconds: [30, 38] },
+        { reading: at('10:00:50:00'), startsSeconds: [50, 58] },
+      ]
+      expect(timecodeTogether(both)).toBeNull()
+      expect(timecodeTogether(both.slice(0, 1))).toBeNull()
+      expect(timecodeTogether([])).toBeNull()
     })
   })
 

@@ -58,6 +58,10 @@ export interface TimecodePlacement {
   readonly rate: number
   readonly origin: TimecodeOrigin
   readonly why: Why
+  /** Whether a recorder's samples since midnight were read against a count that runs slow: in one of two ways, and only something else can tell which. */
+  readonly open: boolean
+  /** Other places that references lead to, with how many do. */
+  readonly elsewhere: readonly { readonly startSeconds: number; readonly recordings: number }[]
   /** References that lead to the same place within two frames, of all. */
   readonly agreeing: number
   readonly references: number
@@ -76,9 +80,14 @@ export function placeByTimecode(clip: readonly TimecodeReading[], references: re
   const reading = preferred(clip)
   if (!reading) return { refused: [{ code: 'timecode-none' }] }
   if (references.length === 0) return { refused: [{ code: 'timecode-no-reference' }] }
-  const usable = references.filter((r) => sameClock(r.reading, reading))
-  if (usable.length === 0) {
-    const other = references[0]
+  const all = references.flatMap((r) => ledBy(r, reading))
+  // Who counts alike leaves nothing open.
+  const led = all.some((x) => !x.counted) ? all.filter((x) => !x.counted) : all
+  const tolerance = AGREE_FRAMES / rateToNumber(reading.rate)
+  const near = (start: number) => led.filter((x) => Math.abs(x.start - start) <= tolerance)
+  const best = led.reduce<Led | null>((a, b) => (a && near(b.start).length <= near(a.start).length ? a : b), null)
+  if (!best) {
+    const [other] = references
     return {
       refused: [
         {
@@ -92,25 +101,84 @@ export function placeByTimecode(clip: readonly TimecodeReading[], references: re
       ],
     }
   }
-  const led = usable.map((r) => {
-    let apart = reading.offsetSeconds - r.reading.offsetSeconds
-    if (reading.date && r.reading.date) apart += Math.round((Date.parse(reading.date) - Date.parse(r.reading.date)) / 1000 / DAY) * DAY
-    else apart -= Math.round(apart / DAY) * DAY
-    return { name: r.name, start: r.startSeconds + (r.rate * apart) / r.reading.speed, rate: (r.rate * reading.speed) / r.reading.speed }
-  })
-  const tolerance = AGREE_FRAMES / rateToNumber(reading.rate)
-  const near = (start: number) => led.filter((x) => Math.abs(x.start - start) <= tolerance)
-  const best = led.reduce((a, b) => (near(b.start).length > near(a.start).length ? b : a))
   const together = near(best.start)
   const startSeconds = together.reduce((s, x) => s + x.start, 0) / together.length
-  const against = led.length - together.length
+  const asked = new Set(led.map((x) => x.name)).size
+  const against = asked - new Set(together.map((x) => x.name)).size
   const differing = clip.filter((r) => r !== reading && Math.abs(r.offsetSeconds - reading.offsetSeconds) > tolerance)
   const why: Why = [
     { code: 'timecode', label: reading.label, origin: reading.origin, through: together[0].name, recordings: together.length },
     ...(against > 0 ? [{ code: 'timecode-against', others: against } as const] : []),
     ...differing.map((r) => ({ code: 'timecode-differs', label: r.label, origin: r.origin }) as const),
   ]
-  return { startSeconds, rate: best.rate, origin: reading.origin, why, agreeing: together.length, references: led.length }
+  const elsewhere: { startSeconds: number; recordings: number }[] = []
+  for (const { start } of led)
+    if (Math.abs(start - best.start) > tolerance && elsewhere.every((e) => Math.abs(e.startSeconds - start) > tolerance))
+      elsewhere.push({ startSeconds: start, recordings: near(start).length })
+  return { startSeconds, rate: best.rate, origin: reading.origin, why, open: best.counted, elsewhere, agreeing: together.length, references: asked }
+}
+
+/** Where a reference leads. */
+interface Led {
+  readonly name: string
+  readonly start: number
+  readonly rate: number
+  /** A recorder's count was read against one that does not run with the clock: in one of two ways. */
+  readonly counted: boolean
+}
+
+/** Where a reference leads by a clip's reading: nowhere where their counts have nothing in common, to two places where that is open. */
+function ledBy({ name, reading: other, startSeconds, rate }: TimecodeReference, reading: TimecodeReading): Led[] {
+  const led = (own: number, known: number, passed: number, counted: boolean): Led => {
+    let apart = own - known
+    if (reading.date && other.date) apart += Math.round((Date.parse(reading.date) - Date.parse(other.date)) / 1000 / DAY) * DAY
+    else apart -= Math.round(apart / DAY) * DAY
+    return { name, start: startSeconds + (rate * apart * passed) / other.speed, rate: (rate * reading.speed) / other.speed, counted }
+  }
+  if (sameClock(other, reading)) return [led(reading.offsetSeconds, other.offsetSeconds, 1, false)]
+  const samples = [reading, other].find((r) => r.origin === 'bwf')
+  const slow = samples === reading ? other : reading
+  if (!samples || trueTime(slow)) return []
+  // A recorder that is fed timecode keeps it as samples: of the labels' own seconds, or of those that really passed.
+  const passed = nominalRate(slow.rate) / rateToNumber(slow.rate)
+  return [led(labelSeconds(reading), labelSeconds(other), passed, true), led(reading.offsetSeconds, other.offsetSeconds, 1, true)]
+}
+
+/** Seconds that the labels count at clip time zero; other than those that passed where a count runs slow (29.97 without drop-frame). */
+function labelSeconds({ offsetSeconds, rate, dropFrame }: TimecodeReading): number {
+  return dropFrame ? offsetSeconds : (offsetSeconds * rateToNumber(rate)) / nominalRate(rate)
+}
+
+/** A clip of which sound leaves several places open. */
+export interface OpenClip {
+  readonly reading: TimecodeReading
+  /** Where it may begin on the master, s; the likeliest first. */
+  readonly startsSeconds: readonly number[]
+}
+
+/**
+ * Clips whose cameras were set together: where their timecode leaves only one choice of open places that agrees for two of
+ * them or more, that is where they lie. Places that a repetition shifts all alike leave several choices, and nothing is said.
+ * @returns for each clip the index of its place; −1 where it does not agree; null where nothing can be said
+ */
+export function timecodeTogether(clips: readonly OpenClip[]): number[] | null {
+  const tolerance = (r: TimecodeReading) => AGREE_FRAMES / rateToNumber(r.rate)
+  const choices: { picks: number[]; count: number; zero: number }[] = []
+  for (const [i, one] of clips.entries()) {
+    for (const start of one.startsSeconds) {
+      const zero = start - one.reading.offsetSeconds
+      if (choices.some((c) => Math.abs(c.zero - zero) <= tolerance(one.reading))) continue
+      const picks = clips.map((c, k) =>
+        k !== i && !sameClock(c.reading, one.reading)
+          ? -1
+          : c.startsSeconds.findIndex((s) => Math.abs(s - c.reading.offsetSeconds - zero) <= tolerance(c.reading)),
+      )
+      choices.push({ picks, count: picks.filter((p) => p >= 0).length, zero })
+    }
+  }
+  choices.sort((a, b) => b.count - a.count)
+  const [first, second] = choices
+  return first && first.count >= 2 && (second?.count ?? 0) < first.count ? first.picks : null
 }
 
 /** Recorded as sound first, then the wave file's, then the file's. */

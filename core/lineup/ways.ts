@@ -20,6 +20,8 @@ export interface ClockEstimate {
   /** How far off it may be, s. */
   readonly tolerance: number
   readonly references: number
+  /** References whose clocks agree with the middle within the tolerance. */
+  readonly agreeing: number
 }
 
 /** Clocks in cameras are set to the minute at best; those set together agree to about a second. */
@@ -39,7 +41,8 @@ export function placeByClock(recordedAt: number, references: readonly ClockRefer
   const away = differences.map((d) => Math.abs(d - middle)).sort((a, b) => a - b)
   const spread = away[away.length >> 1]
   if (spread > CLOCK_SPREAD_SECONDS) return null
-  return { startSeconds: recordedAt - middle, tolerance: CLOCK_SECONDS + 3 * spread, references: references.length }
+  const tolerance = CLOCK_SECONDS + 3 * spread
+  return { startSeconds: recordedAt - middle, tolerance, references: references.length, agreeing: away.filter((d) => d <= tolerance).length }
 }
 
 /**

@@ -48,6 +48,10 @@ const FACTS = {
   'timecode-against': { others: 'number' },
   'timecode-differs': { label: 'text', origin: 'text' },
   'timecode-agrees': {},
+  /** A recorder's samples since midnight against a count that runs slow. */
+  'timecode-open': {},
+  /** Cameras that were set together agree on one of the places that sound leaves open. */
+  'timecode-together': { recordings: 'number' },
   'timecode-says': { offSeconds: 'number' },
   'timecode-late': { lateSeconds: 'number' },
   'light-late': { lateSeconds: 'number' },

@@ -3,7 +3,7 @@ import { statSync } from 'node:fs'
 import path from 'node:path'
 import type { FilmBody, LineUpBody } from '@pendolo/api'
 import { layOut } from '@pendolo/core/formats'
-import type { SoundProof } from '@pendolo/core/lineup'
+import type { PlaceProof } from '@pendolo/core/lineup'
 import { type Clip, factsOfClip, isMaster, notesFor, type ProjectDoc, SET_BY_HAND } from '@pendolo/core/project'
 import { flicks, frameAt, frameStart, parseRate, type Rate } from '@pendolo/core/time'
 import { type DiskError, needRoom, watchRoom } from '../disk.ts'
@@ -172,8 +172,8 @@ async function lineUp(shop: Workshop, run: JobRun) {
     return recording && placement ? [{ recording, ...secondsOf(placement) }] : []
   })
   // A recording may come to several outcomes with the same proof, which is kept once.
-  const kept = new Map<string, { proof: SoundProof; id: string }>()
-  const proofOf = (r: Recording, proof: SoundProof | null): { id: string; fresh: boolean } | null => {
+  const kept = new Map<string, { proof: PlaceProof; id: string }>()
+  const proofOf = (r: Recording, proof: PlaceProof | null): { id: string; fresh: boolean } | null => {
     if (!proof) return null
     const known = kept.get(r.id)
     if (known?.proof === proof) return { id: known.id, fresh: false }

@@ -22,8 +22,11 @@ export async function placeByLightAll(round: Round): Promise<void> {
       const { video } = trial.recording.facts
       if (!luma || !video) continue
       const before = trial.outcome.placement
+      // What has a place has a speed too.
+      const { speed } = round.wishes
+      const speeds = before ? [before.rate] : typeof speed === 'number' ? [speed] : null
       const near = round.wishes.near ?? (before ? { startSeconds: secondsOf(before).startSeconds, tolerance: TIMECODE_TOLERANCE } : null)
-      const found: LightPlacement = await round.tools.analysis.run({ kind: 'light', references, clip: { file: luma, video }, near }, round.tools.signal)
+      const found: LightPlacement = await round.tools.analysis.run({ kind: 'light', references, clip: { file: luma, video }, near, speeds }, round.tools.signal)
       if (before && round.settled(trial)) {
         const late = found.verdict === 'sure' && found.startSeconds !== null ? found.startSeconds - secondsOf(before).startSeconds : 0
         if (fromAfar(trial.recording, late))
@@ -35,12 +38,13 @@ export async function placeByLightAll(round: Round): Promise<void> {
             ),
           )
       } else if (found.verdict === 'loose' || found.startSeconds === null) {
-        if (!before) await round.report(trial, { ...trial.outcome, why: together(trial.outcome.why, found.why) })
+        if (!before) await round.report(trial, { ...trial.outcome, why: together(trial.outcome.why, found.why), proof: trial.outcome.proof ?? found.proof })
       } else if (!before || found.verdict === 'sure') {
         const why = before ? together(found.why, before.why) : found.why
         await round.report(trial, {
           ...trial.outcome,
-          placement: placementOf('light', found.verdict, found.startSeconds, before?.rate ?? 1, why, found.verdict === 'sure' ? 0.9 : 0.5),
+          placement: placementOf('light', found.verdict, found.startSeconds, found.rate, why, found.verdict === 'sure' ? 0.9 : 0.5),
+          ...(found.proof && { proof: found.proof }),
         })
       }
     }

@@ -1,4 +1,4 @@
-import { placeByClock, type Why } from '@pendolo/core/lineup'
+import { placeByClock, plainProof, type Why } from '@pendolo/core/lineup'
 import { placementOf, windowsOf } from './outcome.ts'
 import { clockOf, clockReferences, type Placed } from './recordings.ts'
 import { type Round, settledBy } from './round.ts'
@@ -30,6 +30,11 @@ export async function placeByTimeAll(round: Round): Promise<void> {
       await round.report(trial, {
         ...trial.outcome,
         placement: placementOf('time', 'check', estimate.startSeconds, 1, [...clocked, { code: 'clock-only' }], 0.3),
+        proof: plainProof(
+          'time',
+          { startSeconds: estimate.startSeconds, rate: 1, support: estimate.agreeing, agreeing: estimate.agreeing, windows: estimate.references },
+          [],
+        ),
       })
     }
   }

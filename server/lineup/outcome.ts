@@ -1,4 +1,4 @@
-import type { SoundPlacement, SoundProof, Why } from '@pendolo/core/lineup'
+import type { PlaceProof, SoundPlacement, Why } from '@pendolo/core/lineup'
 import type { Placement } from '@pendolo/core/project'
 import { placementFromSeconds, secondsToFlicks } from '@pendolo/core/time'
 import type { Recording } from './recordings.ts'
@@ -7,7 +7,7 @@ import type { Recording } from './recordings.ts'
 export interface Outcome {
   readonly placement: Placement | null
   readonly why: Why
-  readonly proof: SoundProof | null
+  readonly proof: PlaceProof | null
 }
 
 /** Sound comes from at most so far, s; more is another disagreement. */
@@ -19,7 +19,7 @@ export function fromAfar({ facts }: Recording, late: number): boolean {
   return late > 1.05 * frame && late <= MOST_LATE
 }
 
-export function withLate(outcome: Outcome, late: SoundProof['late'] | null): Outcome {
+export function withLate(outcome: Outcome, late: PlaceProof['late'] | null): Outcome {
   return late && outcome.proof ? { ...outcome, proof: { ...outcome.proof, late } } : outcome
 }
 
@@ -30,7 +30,7 @@ export function placementOf(
   speed: number,
   why: Why,
   confidence: number,
-  proof?: SoundProof,
+  proof?: PlaceProof,
 ): Placement {
   const { start, rate } = placementFromSeconds(startSeconds, speed)
   const jumps = (proof?.jumps ?? []).map((j) => ({ at: secondsToFlicks(j.clipSeconds), by: secondsToFlicks(j.bySeconds) }))

@@ -40,7 +40,16 @@ async function lineUp(recordings: Recording[], script: Script, wishes: LineUpWis
     threads: 1,
     run: async (task: { kind: string; clipSound: string; masterSound: string; near: Near | null; clip: { file: string } }) =>
       task.kind === 'light'
-        ? (script.light?.(task.clip.file) ?? { verdict: 'loose', startSeconds: null, why: inWords('no light'), events: 0, matched: 0, rivalRatio: 0 })
+        ? (script.light?.(task.clip.file) ?? {
+            verdict: 'loose',
+            startSeconds: null,
+            rate: 1,
+            why: inWords('no light'),
+            proof: null,
+            events: 0,
+            matched: 0,
+            rivalRatio: 0,
+          })
         : (script.hear?.(task.clipSound, task.masterSound, task.near) ?? heard('loose', null)),
   } as unknown as Analysis
   const outcomes = await placeAll([{ recording: master, startSeconds: 0, rate: 1 }, ...known], recordings, wishes, {
@@ -188,12 +197,46 @@ describe('the order of proof', () => {
     expect(of('b')).toMatchObject({ startSeconds: 30, verdict: 'check' })
   })
 
+  test('cameras that were set together settle together what their sound leaves open, and then carry a silent one', async () => {
+    const clips = [
+      recording('a', { timecode: '20:00:30:00' }),
+      recording('b', { timecode: '20:00:55:00' }),
+      recording('c', { ...silent, timecode: '20:01:10:00' }),
+    ]
+    const open: Record<string, Candidate[]> = { a: [candidate(30, 19), candidate(46, 19)], b: [candidate(55, 19), candidate(91, 19)] }
+    const hear = (clip: string, _: string, near: Near | null) =>
+      open[clip] && !near ? heard('check', clip === 'a' ? 38 : 74, open[clip]) : heard('loose', null)
+    const { of, outcomes } = await lineUp(clips, { hear })
+    expect(of('a')).toMatchObject({ startSeconds: 30, verdict: 'sure', why: expect.stringContaining('set together') })
+    expect(of('b')).toMatchObject({ startSeconds: 55, verdict: 'sure' })
+    expect(of('c')).toMatchObject({ startSeconds: expect.closeTo(70, 6), method: 'timecode', verdict: 'sure' })
+    expect(outcomes.get('c')?.proof).toMatchObject({ by: 'timecode', chosen: { agreeing: 2, windows: 3 }, rivals: [{ agreeing: 1 }] })
+  })
+
+  test('but not where a repetition shifts all of them alike', async () => {
+    const clips = [recording('a', { timecode: '20:00:30:00' }), recording('b', { timecode: '20:00:55:00' })]
+    const open: Record<string, Candidate[]> = { a: [candidate(38, 19)], b: [candidate(63, 19)] }
+    const { of } = await lineUp(clips, {
+      hear: (clip, _, near) => (near ? heard('loose', null) : heard('check', open[clip][0].startSeconds - 8, open[clip])),
+    })
+    for (const name of ['a', 'b']) expect(of(name)).toMatchObject({ verdict: 'check' })
+  })
+
   test('light places a silent camera but not one whose sound belongs nowhere, unless asked', async () => {
-    const light = () => ({ verdict: 'sure' as const, startSeconds: 12, why: inWords('by light'), events: 9, matched: 8, rivalRatio: 0.2 })
+    const light = () => ({
+      verdict: 'sure' as const,
+      startSeconds: 12,
+      rate: 1.00002,
+      why: inWords('by light'),
+      proof: null,
+      events: 9,
+      matched: 8,
+      rivalRatio: 0.2,
+    })
     const clips = [recording('sounding'), recording('silent', silent), recording('foreign')]
     const hear = (clip: string) => (clip === 'sounding' ? heard('sure', 5) : heard('loose', null))
     const usual = await lineUp(clips, { hear, light })
-    expect(usual.of('silent')).toMatchObject({ method: 'light', startSeconds: 12 })
+    expect(usual.of('silent')).toMatchObject({ method: 'light', startSeconds: 12, rate: 1.00002 })
     expect(usual.of('foreign')).toEqual({ why: 'nothing matches' })
     const asked = await lineUp(clips, { hear, light }, { ways: ['sound', 'light'] })
     expect(asked.of('foreign')).toMatchObject({ method: 'light' })

@@ -1,5 +1,5 @@
 import type { Detail } from '@pendolo/api'
-import type { SoundPlacement, SpeedWish, TimecodeReading, Way, Why } from '@pendolo/core/lineup'
+import type { Candidate, SoundPlacement, SpeedWish, TimecodeReading, Way, Why } from '@pendolo/core/lineup'
 import { laterBy, settleRivals, USUAL_WAYS } from '@pendolo/core/lineup'
 import type { Placement } from '@pendolo/core/project'
 import type { Analysis } from '../analysis.ts'
@@ -117,9 +117,7 @@ export class Round {
 
 /** Where places fit almost equally by sound, an estimate from elsewhere may mean just one of them. */
 export function settledBy(trial: Trial, estimate: Near, by: Why): Outcome | null {
-  const { sound, outcome } = trial
-  if (!sound?.proof.chosen || outcome.placement?.verdict !== 'check') return null
-  const open = [sound.proof.chosen, ...sound.proof.rivals.filter((r) => r.support > 0.8 * (sound.proof.chosen?.support ?? 0))]
+  const open = openPlaces(trial)
   const index =
     open.length > 1
       ? settleRivals(
@@ -127,9 +125,20 @@ export function settledBy(trial: Trial, estimate: Near, by: Why): Outcome | null
           estimate,
         )
       : -1
-  if (index < 0) return null
+  return index < 0 ? null : settledAt(trial, open, index, by)
+}
+
+/** Places that sound leaves open for a trial, the likeliest first; empty where it leaves none, or only one for sure. */
+export function openPlaces({ sound, outcome }: Trial): Candidate[] {
+  if (!sound?.proof.chosen || outcome.placement?.verdict !== 'check') return []
+  const { chosen, rivals } = sound.proof
+  return [chosen, ...rivals.filter((r) => r.support > 0.8 * chosen.support)]
+}
+
+/** One of the open places, which something else has chosen; null where too little speaks for it. */
+export function settledAt({ sound }: Trial, open: readonly Candidate[], index: number, by: Why): Outcome | null {
   const { startSeconds, rate, agreeing, windows } = open[index]
-  if (agreeing < 0.4 * windows) return null
+  if (!sound || agreeing < 0.4 * windows) return null
   const why: Why = [{ code: 'chosen', agreeing, windows, places: open.length }, ...by]
   return {
     placement: placementOf('sound', 'sure', startSeconds, rate, why, 0.85),

@@ -1,4 +1,4 @@
-import { type Link, type Place, type SoundPlacement, solveLinks, together } from '@pendolo/core/lineup'
+import { type Link, laterBy, type Place, type SoundPlacement, solveLinks, together } from '@pendolo/core/lineup'
 import { placementOf } from './outcome.ts'
 import { attempt, type Round } from './round.ts'
 
@@ -26,7 +26,7 @@ export async function placeThroughOthers(round: Round): Promise<void> {
     .flatMap((t, i) => others.filter((r, k) => r.facts.audio && k < reaching.length + i).map((r) => [t.recording, r] as const))
     .slice(0, MOST_PAIRS)
   const links: Link[] = []
-  const measured = new Map<string, SoundPlacement>()
+  const measured = new Map<string, { found: SoundPlacement; ground: string }>()
   let done = 0
   const queue = [...pairs]
   const lane = async () => {
@@ -45,7 +45,7 @@ export async function placeThroughOthers(round: Round): Promise<void> {
             rate: found.rate,
             weight: Math.max(1, found.proof.chosen?.support ?? 1),
           })
-          measured.set(clip.id, found)
+          measured.set(clip.id, { found, ground: ground.id })
         }
       }
       done++
@@ -55,6 +55,12 @@ export async function placeThroughOthers(round: Round): Promise<void> {
   await Promise.all(Array.from({ length: tools.analysis.threads }, lane))
   const fixed = new Map<string, Place>(reaching.map((p) => [p.recording.id, { startSeconds: p.startSeconds, rate: p.rate }]))
   const { places, islands } = solveLinks(fixed, links)
+  // What was heard on another camera is shown on the master's time.
+  const proofOf = (id: string) => {
+    const heard = measured.get(id)
+    const ground = places.get(heard?.ground ?? '')
+    return heard && ground ? laterBy(heard.found, ground.startSeconds).proof : null
+  }
   const nameOf = (id: string) => others.find((r) => r.id === id)?.name ?? id
   for (const trial of lost) {
     const { id } = trial.recording
@@ -70,7 +76,7 @@ export async function placeThroughOthers(round: Round): Promise<void> {
       await round.report(trial, {
         placement: placementOf('through', doubtful ? 'check' : 'sure', place.startSeconds, place.rate, [why], doubtful ? 0.4 : 0.85),
         why: [],
-        proof: measured.get(id)?.proof ?? null,
+        proof: proofOf(id),
       })
     } else if (!trial.outcome.placement && islands.some((group) => group.includes(id))) {
       await round.report(trial, { ...trial.outcome, why: together(trial.outcome.why, [{ code: 'island', names: partners }]) })

@@ -273,11 +273,12 @@ function angleOfMost(doc: ProjectDoc, fileIds: readonly string[]): Angle | null 
 
 const MASTERLY = /master|desk|mix|board|song|main/i
 
-/** The longest recording without picture, one that is named like a mix first; without any, the longest with sound. */
+/** The longest recording without picture, one that is named like a mix first; without any, the longest with sound; in a silent project the longest camera. */
 function proposeMaster(rows: readonly Row[]): string | null {
   const weight = (r: (typeof rows)[number]) => r.facts.durationSeconds * (MASTERLY.test(`${r.folder ?? ''} ${r.name}`) ? 1000 : 1) * (r.facts.video ? 0.001 : 1)
-  const sounds = rows.filter((r) => r.facts.audio).sort((a, b) => weight(b) - weight(a))
-  return sounds[0]?.id ?? null
+  const sounding = rows.some((r) => r.facts.audio)
+  const usable = rows.filter((r) => (sounding ? r.facts.audio : r.facts.video && !r.facts.video.still))
+  return usable.sort((a, b) => weight(b) - weight(a))[0]?.id ?? null
 }
 
 function proposeSettings(rows: readonly { facts: FileFacts }[]) {

@@ -65,7 +65,7 @@ export interface ProofReply {
   startSeconds: number | null
   rate: number
   why: string
-  proof: import('@pendolo/core/lineup').SoundProof
+  proof: import('@pendolo/core/lineup').PlaceProof
 }
 /** A proof changes when its clip is placed anew. */
 export const proofStamp = ({ doc }: ProjectState, clipId: string) => doc.proofs[clipId] ?? clipId

@@ -2,6 +2,8 @@ import { type GatheredFile, type ProjectState, whyText } from '@pendolo/api'
 import { thinStretches } from '@pendolo/core/lineup'
 import { anglesInUse, type Clip, clockOf, type Method } from '@pendolo/core/project'
 import { FLICKS_PER_SECOND, type Flicks, flicks, printLength } from '@pendolo/core/time'
+import { Button } from 'antd'
+import { Minus, Plus } from 'lucide-react'
 import { type KeyboardEvent, useMemo, useRef, useState } from 'react'
 import { masterEnd } from '../playback/model.ts'
 import { engine } from '../playback/use-engine.ts'
@@ -14,6 +16,7 @@ import { Bob } from '../ui/bob.tsx'
 import { ENTER_IS_THE_STAGES } from '../ui/focus.ts'
 import { hueOf } from '../ui/theme.ts'
 import type { VerdictFilter } from './lineup-top.tsx'
+import { useCoverageView } from './use-coverage-view.ts'
 
 const LABELS = 150
 const HEAD = 24
@@ -72,8 +75,9 @@ export function Coverage({
   const first = Math.min(0, ...bars.map((b) => b.from))
   const last = Math.max(total, ...bars.map((b) => b.to))
   const pad = (last - first) * 0.015
-  const view = { from: first - pad, span: last - first + 2 * pad }
   const plot = Math.max(10, width - LABELS)
+  const looking = useCoverageView(ref, { from: first - pad, span: last - first + 2 * pad }, { left: LABELS, plot, head: HEAD + WAVE })
+  const { view } = looking
   const x = (t: number) => LABELS + ((t - view.from) / view.span) * plot
   const waiting = clips.filter((c) => !bars.some((b) => b.clip.id === c.id))
   const shows = (id: string) => filter === 'all' || (doc.placements[id]?.verdict ?? 'loose') === filter
@@ -88,6 +92,9 @@ export function Coverage({
         <svg width={width} height={height} role="group" aria-label="Coverage">
           <title>Coverage</title>
           <rect x="0" y="0" width={LABELS} height={height} fill="var(--paper-side)" />
+          <clipPath id="coverage-plot">
+            <rect x={LABELS} y="0" width={plot} height={height} />
+          </clipPath>
           {ticks(Math.max(0, view.from), view.span, plot).map((t) => (
             <g key={t}>
               <line x1={x(t)} x2={x(t)} y1={HEAD} y2={height} stroke="var(--ink-line)" />
@@ -100,7 +107,9 @@ export function Coverage({
             Master · {master?.name.slice(0, 12)}
           </text>
           <rect x={LABELS} y="0" width={plot} height={HEAD + WAVE} fill="transparent" onPointerDown={seek} />
-          <Thin bars={bars} total={total} x={x} />
+          <g clipPath="url(#coverage-plot)">
+            <Thin bars={bars} total={total} x={x} />
+          </g>
           {rows.map(({ angleId, top, lanes }) => {
             const i = anglesInUse(doc).findIndex((a) => a.id === angleId)
             const angle = anglesInUse(doc)[i]
@@ -113,24 +122,27 @@ export function Coverage({
                     {angle.name}
                   </div>
                 </foreignObject>
-                {bars
-                  .filter((b) => b.clip.angleId === angleId)
-                  .map((bar) => (
-                    <ClipBar
-                      key={bar.clip.id}
-                      bar={bar}
-                      x={x(bar.from)}
-                      width={Math.max(6, x(bar.to) - x(bar.from))}
-                      y={top + bar.lane * row + inset}
-                      hue={hueOf(angle.hue)}
-                      placement={doc.placements[bar.clip.id]}
-                      chosen={chosenIds.includes(bar.clip.id)}
-                      takes={lanes > 1 && bars.some((b) => b !== bar && b.clip.angleId === angleId && b.from < bar.to - 0.1 && b.to > bar.from + 0.1)}
-                      pale={!shows(bar.clip.id)}
-                      onChoose={(more) => onChoose(bar.clip.id, more)}
-                      onSlide={(px) => onSlide(bar.clip.id, flicks(Math.round((px / plot) * view.span * FLICKS_PER_SECOND)))}
-                    />
-                  ))}
+                <g clipPath="url(#coverage-plot)">
+                  {bars
+                    .filter((b) => b.clip.angleId === angleId && b.to >= view.from && b.from <= view.from + view.span)
+                    .map((bar) => (
+                      <ClipBar
+                        key={bar.clip.id}
+                        bar={bar}
+                        x={x(bar.from)}
+                        width={Math.max(6, x(bar.to) - x(bar.from))}
+                        seen={{ from: Math.max(0, LABELS - x(bar.from)), to: Math.min(x(bar.to), LABELS + plot) - x(bar.from) }}
+                        y={top + bar.lane * row + inset}
+                        hue={hueOf(angle.hue)}
+                        placement={doc.placements[bar.clip.id]}
+                        chosen={chosenIds.includes(bar.clip.id)}
+                        takes={lanes > 1 && bars.some((b) => b !== bar && b.clip.angleId === angleId && b.from < bar.to - 0.1 && b.to > bar.from + 0.1)}
+                        pale={!shows(bar.clip.id)}
+                        onChoose={(more) => onChoose(bar.clip.id, more)}
+                        onSlide={(px) => onSlide(bar.clip.id, flicks(Math.round((px / plot) * view.span * FLICKS_PER_SECOND)))}
+                      />
+                    ))}
+                </g>
               </g>
             )
           })}
@@ -143,6 +155,15 @@ export function Coverage({
           aria-hidden="true"
         />
         <Playhead view={view} left={LABELS} width={plot} height={height} />
+        <fieldset className="coverage-zoom" aria-label="Zoom of the coverage">
+          <Button size="small" icon={<Minus size={13} />} aria-label="Show more of the event" disabled={looking.isAll} onClick={() => looking.step(false)} />
+          <Button size="small" icon={<Plus size={13} />} aria-label="Look closer at the playhead" onClick={() => looking.step(true)} />
+          {!looking.isAll && (
+            <Button size="small" onClick={looking.all}>
+              all
+            </Button>
+          )}
+        </fieldset>
       </div>
       <Tray project={project} waiting={waiting} chosenIds={chosenIds} onChoose={onChoose} />
     </div>
@@ -179,7 +200,9 @@ function layOutBars({ doc, files }: ProjectState, clips: readonly Clip[]) {
   const inset = (row - BAR) / 2
   const rows: { angleId: string; lanes: number; top: number }[] = []
   let y = HEAD + WAVE
-  for (const angle of anglesInUse(doc)) {
+  // Stills need no place: an angle of nothing else has no row.
+  const listed = new Set(clips.map((c) => c.angleId))
+  for (const angle of anglesInUse(doc).filter((a) => listed.has(a.id))) {
     const ends: number[] = []
     for (const bar of bars.filter((b) => b.clip.angleId === angle.id)) {
       bar.lane = ends.findIndex((end) => end <= bar.from)
@@ -231,6 +254,7 @@ function ClipBar({
   bar,
   x,
   width,
+  seen,
   y,
   hue,
   placement,
@@ -243,6 +267,8 @@ function ClipBar({
   bar: Bar
   x: number
   width: number
+  /** What of it is in view, px from its left end. */
+  seen: { from: number; to: number }
   y: number
   hue: string
   placement: ProjectState['doc']['placements'][string]
@@ -263,11 +289,13 @@ function ClipBar({
   }
   const peaks = usePeaks(bar.file.contentKey, bar.file.ready.peaks)
   const steps = Math.max(1, Math.floor(width / 4))
+  // Only what is in view is drawn: looked at closely, a bar is many screens long.
+  const [first, last] = [Math.max(0, Math.floor(seen.from / 4)), Math.min(steps, Math.ceil(seen.to / 4))]
   const path = useMemo(() => {
     if (!peaks) return ''
     let d = ''
     const { high: all } = levelFor(peaks, bar.file.facts.durationSeconds / steps)
-    for (let s = 0; s < steps; s++) {
+    for (let s = first; s < last; s++) {
       const a = Math.floor((s / steps) * all.length)
       const b = Math.floor(((s + 1) / steps) * all.length)
       let high = 0
@@ -276,7 +304,7 @@ function ClipBar({
       d += `M${(s * 4 + 2).toFixed(0)} ${(10 - h).toFixed(1)}V${(10 + h).toFixed(1)}`
     }
     return d
-  }, [peaks, steps, bar.file.facts.durationSeconds])
+  }, [peaks, steps, first, last, bar.file.facts.durationSeconds])
   const check = placement.verdict !== 'sure'
   const key = (event: KeyboardEvent) => {
     // Enter on a clip that is chosen already is left to the stage, which accepts it.
@@ -321,9 +349,9 @@ function ClipBar({
         strokeDasharray={check ? '4 3' : undefined}
       />
       <path d={path} stroke="var(--ink)" strokeOpacity="0.32" />
-      <circle cx="11" cy="10" r="5" fill={check ? 'var(--paper)' : 'var(--ink)'} stroke="var(--ink)" strokeWidth="1.5" />
-      {check && <path d="M11 5a5 5 0 0 1 0 10z" fill="var(--ink)" />}
-      <text x="22" y="14" fontSize="11" fill="var(--ink)">
+      <circle cx={seen.from + 11} cy="10" r="5" fill={check ? 'var(--paper)' : 'var(--ink)'} stroke="var(--ink)" strokeWidth="1.5" />
+      {check && <path d={`M${seen.from + 11} 5a5 5 0 0 1 0 10z`} fill="var(--ink)" />}
+      <text x={seen.from + 22} y="14" fontSize="11" fill="var(--ink)">
         {fitting(
           [
             placement.locked ? 'locked' : '',
@@ -331,7 +359,7 @@ function ClipBar({
             Math.abs(placement.rate - 1) > 0.01 ? `at ${placement.rate.toFixed(3)} ×` : '',
             takes ? 'one of several takes' : '',
           ],
-          width - 26,
+          seen.to - seen.from - 26,
         )}
       </text>
     </g>

@@ -39,7 +39,8 @@ export function LineUpTop({ project, edit, clips, search, filter, onFilter }: To
   return (
     <>
       <span role="status">
-        {clips.length} clips · {counts.sure} sure · {counts.check} to check · {counts.loose} loose · {counts.parked} parked
+        {clips.length} clips · {counts.sure} sure · {counts.check} to check · {counts.loose} loose
+        {counts.parked > 0 && ` · ${counts.parked} parked`}
       </span>
       <span className="spring" />
       {job ? (

@@ -43,7 +43,7 @@ export function Proof({ project, clip, placement, edit, flam, onFlam, onSearchNe
   const file = files.find((f) => f.id === clip.fileId)
   const angle = doc.angles.find((a) => a.id === clip.angleId)
   const siblings = Object.values(doc.clips).filter((c) => c.angleId === clip.angleId && c.state !== 'aside')
-  const { data: proof } = useProof(project.id, file?.facts.audio ? clip.id : null, proofStamp(project, clip.id))
+  const { data: proof } = useProof(project.id, doc.proofs[clip.id] !== undefined || file?.facts.audio ? clip.id : null, proofStamp(project, clip.id))
   const rate = projectRate(doc.settings)
   const style = { rate, dropFrame: doc.settings.dropFrame }
   const verdict = placement?.verdict ?? 'loose'
@@ -92,7 +92,7 @@ export function Proof({ project, clip, placement, edit, flam, onFlam, onSearchNe
         <Curve proof={proof.proof} chosen={placement ? placement.start / FLICKS_PER_SECOND : null} rival={rival?.startSeconds ?? null} />
       )}
       <Facts project={project} placement={placement} proof={proof?.proof ?? null} rival={rival} length={length} />
-      {proof && proof.proof.windows.length > 1 && placement && <Drift windows={proof.proof.windows} />}
+      {proof && proof.proof.windows.length > 1 && placement && <Drift windows={proof.proof.windows} of={LAGS[proof.proof.by ?? 'sound']} />}
       <Buttons
         clip={clip}
         placement={placement}
@@ -156,7 +156,22 @@ function shownAgain(clip: Clip, placement: Placement | null, speed: number): Edi
   ]
 }
 
-type Rival = SoundProof['rivals'][number] | undefined
+type Rival = PlaceProof['rivals'][number] | undefined
+
+/** What a proof counts, by the way it came about. */
+const COUNTED: Record<NonNullable<PlaceProof['by']> | 'sound', ReactNode> = {
+  sound: <Own word="windows" />,
+  light: 'changes of light',
+  timecode: 'recordings',
+  time: 'clocks',
+}
+/** What lags are of, and how far they are drawn, ms. */
+const LAGS = {
+  sound: { name: 'window', mostMs: 6 },
+  light: { name: 'change of light', mostMs: 200 },
+  timecode: { name: 'recording', mostMs: 200 },
+  time: { name: 'clock', mostMs: 200 },
+} as const
 
 /** Where it lies, how its clock runs, and what the sound said. */
 function Facts({
@@ -168,7 +183,7 @@ function Facts({
 }: {
   project: ProofProps['project']
   placement: Placement | null
-  proof: SoundProof | null
+  proof: PlaceProof | null
   rival: Rival
   /** Length of the clip, s. */
   length: number
@@ -194,9 +209,7 @@ function Facts({
       )}
       {proof?.chosen && (
         <>
-          <dt>
-            <Own word="windows" /> that agree
-          </dt>
+          <dt>{COUNTED[proof.by ?? 'sound']} that agree</dt>
           <dd>
             {proof.chosen.agreeing} of {proof.chosen.windows}
           </dd>
@@ -255,7 +268,7 @@ function Buttons({ clip, placement, edit, flam, onFlam, onSearchNear, rival, pla
           {rival && !placement.locked && (
             <Button
               size="small"
-              onClick={() => placeAt(placementFromSeconds(rival.startSeconds, rival.rate).start, rival.rate, 'the next-best place by sound, taken by you')}
+              onClick={() => placeAt(placementFromSeconds(rival.startSeconds, rival.rate).start, rival.rate, 'the next-best place, taken by you')}
             >
               Take next-best
             </Button>
@@ -362,9 +375,9 @@ function readStart(text: string, style: Parameters<typeof printTimecode>[1], sta
   }
 }
 
-type SoundProof = NonNullable<ReturnType<typeof useProof>['data']>['proof']
+type PlaceProof = NonNullable<ReturnType<typeof useProof>['data']>['proof']
 
-function Curve({ proof, chosen, rival }: { proof: SoundProof; chosen: number | null; rival: number | null }) {
+function Curve({ proof, chosen, rival }: { proof: PlaceProof; chosen: number | null; rival: number | null }) {
   const data = proof.curve.map((score, i) => ({ at: proof.curveStart + i * proof.curveStep, score }))
   const crowded = chosen !== null && rival !== null && Math.abs(rival - chosen) < data.length * proof.curveStep * 0.12
   return (
@@ -396,12 +409,12 @@ function Curve({ proof, chosen, rival }: { proof: SoundProof; chosen: number | n
   )
 }
 
-function Drift({ windows }: { windows: SoundProof['windows'] }) {
-  const data = windows.map((w) => ({ at: w.clipSeconds, lag: Math.max(-6, Math.min(6, w.lagMs)), agrees: w.agrees }))
+function Drift({ windows, of: { name, mostMs } }: { windows: PlaceProof['windows']; of: (typeof LAGS)[keyof typeof LAGS] }) {
+  const data = windows.map((w) => ({ at: w.clipSeconds, lag: Math.max(-mostMs, Math.min(mostMs, w.lagMs)), agrees: w.agrees }))
   return (
-    <figure style={{ margin: '4px 0 0' }} aria-label="Lag of each window over the clip">
+    <figure style={{ margin: '4px 0 0' }} aria-label={`Lag of each ${name} over the clip`}>
       <figcaption className="quiet" style={{ fontSize: 11.5 }}>
-        lag of each window, ms, over the clip
+        lag of each {name}, ms, over the clip
       </figcaption>
       <ResponsiveContainer width="100%" height={88}>
         <ScatterChart margin={{ top: 6, right: 6, bottom: 0, left: -28 }}>

@@ -57,6 +57,7 @@ export const KEYMAP = {
   leaveOut: { keys: ['x'], what: 'leave the chosen range out of the film, or bring it back', where: 'Switch' },
   follow: { keys: ['v'], what: 'play the film as it will be, or the master as it was recorded', where: 'Switch' },
   zoom: { keys: ['equal, shift+equal, add', 'minus, subtract'], told: '+  −', what: 'zoom the score', where: 'Switch' },
+  zoomEvent: { keys: ['equal, shift+equal, add', 'minus, subtract'], told: '+  −', what: 'look closer at who ran when, or at more of it', where: 'Line up' },
   nothing: { keys: ['escape'], what: 'choose nothing: no range, no stretch, no marks', where: 'everywhere' },
 } as const satisfies Record<string, Entry>
 

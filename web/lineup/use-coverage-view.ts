@@ -1,0 +1,44 @@
+import { FLICKS_PER_SECOND } from '@pendolo/core/time'
+import { type RefObject, useEffect } from 'react'
+import { engine } from '../playback/use-engine.ts'
+import { type TimeView, useTimeView } from '../score/time-view.ts'
+import { useKeys } from '../ui/use-keys.ts'
+
+/** Each press of a key or button shows so much less, or more. */
+const STEP = 2
+
+/**
+ * The stretch of the event that is looked at: all of it at first. The wheel zooms over the master and with Ctrl, and moves
+ * sideways or with Shift; plainly it scrolls the rows.
+ * @param left px before the plot, @param plot its width
+ */
+export function useCoverageView(ref: RefObject<HTMLElement | null>, whole: TimeView, { left, plot, head }: { left: number; plot: number; head: number }) {
+  const { view, zoom, move, show } = useTimeView(whole, whole.span)
+  const around = () => {
+    const now = engine.now() / FLICKS_PER_SECOND
+    return now >= view.from && now <= view.from + view.span ? now : view.from + view.span / 2
+  }
+  const step = (closer: boolean) => zoom(closer ? 1 / STEP : STEP, around())
+  useKeys(
+    'zoomEvent',
+    () => step(true),
+    () => step(false),
+  )
+  // React listens to wheels passively, so the page would scroll or zoom along.
+  useEffect(() => {
+    const element = ref.current
+    if (!element) return
+    const wheel = (event: WheelEvent) => {
+      const box = element.getBoundingClientRect()
+      const modified = event.ctrlKey || event.metaKey
+      const sideways = !modified && (event.shiftKey || Math.abs(event.deltaX) > Math.abs(event.deltaY))
+      if (!sideways && !modified && event.clientY - box.top > head) return
+      event.preventDefault()
+      if (sideways) move(((event.deltaX || event.deltaY) / plot) * view.span)
+      else zoom(Math.exp(event.deltaY * 0.0015), view.from + ((event.clientX - box.left - left) / plot) * view.span)
+    }
+    element.addEventListener('wheel', wheel, { passive: false })
+    return () => element.removeEventListener('wheel', wheel)
+  })
+  return { view, step, all: () => show(whole.from, whole.span), isAll: view.span >= whole.span - 1e-6 }
+}
