@@ -28,8 +28,9 @@ module.exports = {
     within('web', 'data', ['data'], 'what is known of the server knows no views'),
     within('web', 'playback', ['playback', 'data'], 'the engine knows no stages'),
     within('web', 'score', ['score', 'playback', 'data', 'ui'], 'the time surface serves stages and knows none'),
+    within('web', 'marks', ['marks', 'playback', 'data', 'ui'], 'the list of marks lies over any stage'),
     ...['gather', 'lineup', 'pulse', 'switch', 'balance', 'handover', 'home'].map((stage) =>
-      within('web', stage, [stage, 'score', 'playback', 'data', 'ui'], 'stages meet in what they share, not in each other'),
+      within('web', stage, [stage, 'marks', 'score', 'playback', 'data', 'ui'], 'stages meet in what they share, not in each other'),
     ),
     within('server', 'media', ['media'], 'files and ffmpeg know no projects'),
     within('server', 'db', ['db', 'media', 'ports'], 'the database knows no projects'),

@@ -311,6 +311,36 @@ test('a page that nobody touches rests: while nothing plays, nothing is drawn', 
   await expect.poll(inOneSecond).toBe(0)
 })
 
+test('marks are gone to, found and changed in every stage', async ({ page }) => {
+  const marks = [
+    { id: 'drop', time: 6 * SECOND, kind: 'cue', name: 'The drop', hue: 1 },
+    { id: 'ring', time: 11 * SECOND, kind: 'cue', name: 'The ring', hue: 2 },
+  ]
+  await server.api(`/projects/${id}/edits?label=marks`, { edits: [{ type: 'addMarks', marks }] })
+  const now = () => page.evaluate(() => window.pendolo.health().soundSeconds)
+  for (const [n, stage] of ['gather', 'line-up', 'switch', 'balance', 'hand-over'].entries()) {
+    await page.goto(`${server.url}/${id}/${stage}`)
+    await page.getByRole('button', { name: 'All marks' }).click()
+    const list = page.getByRole('complementary', { name: 'Marks' })
+    await list.getByRole('option', { name: 'Go to The ring' }).click()
+    await expect.poll(now, stage).toBeCloseTo(11, 2)
+    await page.keyboard.press('Alt+ArrowUp')
+    await expect.poll(now, stage).toBeCloseTo(6, 2)
+    await page.keyboard.press('Alt+ArrowDown')
+    await expect.poll(now, stage).toBeCloseTo(11, 2)
+    await list.getByLabel('Note of the chosen mark').fill(`seen in ${stage}`)
+    await list.getByLabel('Find a mark').click()
+    await expect
+      .poll(async () => (await server.project<{ doc: { marks: { id: string; text?: string }[] } }>(id)).doc.marks.find((m) => m.id === 'ring')?.text)
+      .toBe(`seen in ${stage}`)
+    if (n === 0) {
+      // The list keeps none of the stage's keys.
+      await list.getByRole('button', { name: 'Close the marks' }).click()
+      await expect(list).toHaveCount(0)
+    }
+  }
+})
+
 test('an original that went elsewhere is missed in words, and found again by its content', async ({ page }) => {
   const { doc, files } = await state()
   const { path: was } = files.find((f) => f.name === 'a.mp4') as State['files'][number]

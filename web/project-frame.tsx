@@ -1,5 +1,5 @@
 import type { ProjectState } from '@pendolo/api'
-import { marksOf, pointsOf, projectRate } from '@pendolo/core/project'
+import { marksOf, marksOnMaster, pointsOf, projectRate } from '@pendolo/core/project'
 import { FLICKS_PER_SECOND, type Flicks, flicks } from '@pendolo/core/time'
 import { Button, Input, Modal, Result, Spin, Tooltip } from 'antd'
 import { Redo2, Undo2 } from 'lucide-react'
@@ -7,6 +7,7 @@ import { type ComponentType, lazy, type ReactNode, Suspense, useEffect, useState
 import { Link, useParams } from 'react-router'
 import { useEdit, useProject, useStep } from './data/queries.ts'
 import { newId } from './ids.ts'
+import { MarksButton, MarksOver } from './marks/marks-over.tsx'
 import { engine, useLoaded } from './playback/use-engine.ts'
 import type { StageProps } from './stage.ts'
 import { Steps } from './steps.tsx'
@@ -90,6 +91,7 @@ function Opened({ project, stage }: { project: ProjectState; stage: StagePath })
   const edit = useEdit(project.id)
   const step = useStep(project.id)
   const [naming, setNaming] = useState<string | null>(null)
+  const [marksOpen, setMarksOpen] = useState(false)
   useLoaded(project)
   useOtherStages()
   // Mounted anew for each project: what played in one does not go on in another.
@@ -137,6 +139,17 @@ function Opened({ project, stage }: { project: ProjectState; stage: StagePath })
     return { id, time }
   }
   useKeys('mark', mark)
+  const toMark = (by: 1 | -1) => {
+    const now = engine.now()
+    const marks = marksOnMaster(project.doc)
+    const next = by > 0 ? marks.find((m) => m.time > now + 1) : marks.findLast((m) => m.time < now - 1)
+    if (next) engine.seek(next.time)
+  }
+  useKeys(
+    'stepMark',
+    () => toMark(-1),
+    () => toMark(1),
+  )
   useKeys('namedMark', () => setNaming(mark().id))
 
   const top = (middle: ReactNode) => (
@@ -151,6 +164,8 @@ function Opened({ project, stage }: { project: ProjectState; stage: StagePath })
       <Tooltip title={project.canRedo ? `Redo: ${project.canRedo}` : 'Nothing to redo'}>
         <Button type="text" size="small" aria-label="Redo" disabled={!project.canRedo} icon={<Redo2 size={16} />} onClick={() => step('redo')} />
       </Tooltip>
+      {/* Pulse has them at its side. */}
+      {stage !== 'pulse' && <MarksButton open={marksOpen} onOpen={setMarksOpen} />}
       <Steps project={project} onStep={step} />
     </div>
   )
@@ -162,6 +177,7 @@ function Opened({ project, stage }: { project: ProjectState; stage: StagePath })
           <View project={project} edit={edit} top={top} />
         </Suspense>
       </Guarded>
+      {marksOpen && stage !== 'pulse' && <MarksOver project={project} edit={edit} onClose={() => setMarksOpen(false)} />}
       <NameMark
         key={naming}
         markId={naming}

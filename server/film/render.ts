@@ -5,7 +5,7 @@ import type { Detail } from '@pendolo/api'
 import type { Exchange, ExchangeFile } from '@pendolo/core/formats'
 import type { Config } from '../config.ts'
 import { completeFiles } from '../media/artefacts.ts'
-import { Cancelled, endChild, type Limits, lastWords, start } from '../media/ffmpeg.ts'
+import { Cancelled, endChild, inputArguments, type Limits, lastWords, PROBE_LIMITS, run, start } from '../media/ffmpeg.ts'
 import { present } from '../media/originals.ts'
 import { COLOUR_TAGS } from '../media/pictures.ts'
 import { MediaError, wordsFor } from '../media/words.ts'
@@ -39,10 +39,29 @@ export async function renderFilm(
       report(0, { code: 'mixing' })
       await mixSound(config, exchange, files, soundFile, signal)
       await renderPictures(config, exchange, size, soundFile, part, report, signal)
+      await asPromised(config, exchange, part, signal)
     } finally {
       await rm(soundFile, { force: true })
     }
   })
+}
+
+/** Sound and picture of a film may end so far apart, s: a packet of sound. */
+const PACKET_SECONDS = 0.1
+
+/** Looks whether the film holds every frame and all of the sound that it was to have. @throws MediaError with what is missing */
+async function asPromised(config: Config, exchange: Exchange, film: string, signal: AbortSignal): Promise<void> {
+  const args = ['-v', 'error', '-show_entries', 'stream=codec_type,nb_frames,duration', '-of', 'json', ...inputArguments(film)]
+  const { streams = [] } = JSON.parse(await run(config.ffprobe, args, { limits: PROBE_LIMITS, about: 'the film', signal })) as {
+    streams?: { codec_type?: string; nb_frames?: string; duration?: string }[]
+  }
+  const of = (kind: string) => streams.find((s) => s.codec_type === kind)
+  const promised = exchange.toFrame - exchange.fromFrame
+  const seconds = (promised * exchange.rate.den) / exchange.rate.num
+  const [frames, heard] = [Number(of('video')?.nb_frames ?? 0), Number(of('audio')?.duration ?? 0)]
+  if (frames !== promised) throw new MediaError(`the film came out with ${frames} frames instead of ${promised}; make it again`)
+  if (Math.abs(heard - seconds) > PACKET_SECONDS)
+    throw new MediaError(`the film came out with ${heard.toFixed(1)} s of sound instead of ${seconds.toFixed(1)} s; make it again`)
 }
 
 /** The film lasts as long as it takes; its encoder holds a few dozen pictures. */

@@ -1,5 +1,5 @@
 import { FLICKS_PER_SECOND } from '@pendolo/core/time'
-import { type RefObject, useEffect } from 'react'
+import { type RefObject, useEffect, useState } from 'react'
 import { engine } from '../playback/use-engine.ts'
 import { type TimeView, useTimeView } from '../score/time-view.ts'
 import { useKeys } from '../ui/use-keys.ts'
@@ -13,12 +13,23 @@ const STEP = 2
  * @param left px before the plot, @param plot its width
  */
 export function useCoverageView(ref: RefObject<HTMLElement | null>, whole: TimeView, { left, plot, head }: { left: number; plot: number; head: number }) {
-  const { view, zoom, move, show } = useTimeView(whole, whole.span)
+  const { view: part, zoom, move, show } = useTimeView(whole, whole.span)
+  // All of the event stays all of it while clips come to lie further out.
+  const [all, setAll] = useState(true)
+  const { from, span } = whole
+  useEffect(() => {
+    if (all) show(from, span)
+  }, [all, from, span, show])
+  const view = all ? whole : part
+  const by = (factor: number, around: number) => {
+    setAll(view.span * factor >= span)
+    zoom(factor, around)
+  }
   const around = () => {
     const now = engine.now() / FLICKS_PER_SECOND
     return now >= view.from && now <= view.from + view.span ? now : view.from + view.span / 2
   }
-  const step = (closer: boolean) => zoom(closer ? 1 / STEP : STEP, around())
+  const step = (closer: boolean) => by(closer ? 1 / STEP : STEP, around())
   useKeys(
     'zoomEvent',
     () => step(true),
@@ -35,10 +46,10 @@ export function useCoverageView(ref: RefObject<HTMLElement | null>, whole: TimeV
       if (!sideways && !modified && event.clientY - box.top > head) return
       event.preventDefault()
       if (sideways) move(((event.deltaX || event.deltaY) / plot) * view.span)
-      else zoom(Math.exp(event.deltaY * 0.0015), view.from + ((event.clientX - box.left - left) / plot) * view.span)
+      else by(Math.exp(event.deltaY * 0.0015), view.from + ((event.clientX - box.left - left) / plot) * view.span)
     }
     element.addEventListener('wheel', wheel, { passive: false })
     return () => element.removeEventListener('wheel', wheel)
   })
-  return { view, step, all: () => show(whole.from, whole.span), isAll: view.span >= whole.span - 1e-6 }
+  return { view, step, all: () => setAll(true), isAll: all }
 }

@@ -1,7 +1,7 @@
 import type { Mark, Pulse } from '@pendolo/core/project'
 import { secondsToFlicks } from '@pendolo/core/time'
 import fc from 'fast-check'
-import { beatRows, beatsIn, breakLines, lineAt, marksOnLine, matches, tempoPoints } from './layout.ts'
+import { beatsIn, breakLines, lineAt, marksOnLine, tempoPoints } from './layout.ts'
 
 const pulseOf = (times: number[], downbeats: number[], over: Partial<Pulse> = {}): Pulse => ({
   tempoBpm: 120,
@@ -125,28 +125,6 @@ describe('marks on the lines', () => {
 
   test('the very end of the recording keeps its marks', () => {
     expect(marksOnLine([point('end', 84)], lines, lines.length - 1)).toHaveLength(1)
-  })
-})
-
-describe('rows of the list', () => {
-  const pulse = pulseOf(steady(1, 10, 0.5), [2, 6])
-
-  test('beats are counted in their bar; those before the first bar say so', () => {
-    expect(beatRows(pulse, false).map((r) => r.name)).toEqual(['before bar 1', 'before bar 1', '1.1', '1.2', '1.3', '1.4', '2.1', '2.2', '2.3', '2.4'])
-  })
-
-  test('bars stand where they begin', () => {
-    expect(beatRows(pulse, true).map((r) => [r.name, r.time])).toEqual([
-      ['bar 1', pulse.beats[2]],
-      ['bar 2', pulse.beats[6]],
-    ])
-    expect(beatRows(null, true)).toEqual([])
-  })
-
-  test('a mark is found by its name and by its note, in any case', () => {
-    const mark = { name: 'Ring', text: 'Left hand first' } as Mark
-    expect(['ring', 'LEFT', 'hand f', ''].map((t) => matches(mark, t))).toEqual([true, true, true, true])
-    expect(matches(mark, 'right')).toBe(false)
   })
 })
 

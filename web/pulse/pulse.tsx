@@ -5,6 +5,7 @@ import { useState } from 'react'
 import { Link } from 'react-router'
 import { useJobs } from '../data/queries.ts'
 import { newId } from '../ids.ts'
+import { MarksList } from '../marks/marks-list.tsx'
 import { masterEnd } from '../playback/model.ts'
 import { engine } from '../playback/use-engine.ts'
 import { MasterTime } from '../score/master-time.tsx'
@@ -17,7 +18,6 @@ import { TempoCurve } from './curves.tsx'
 import { FindInMaster } from './find.tsx'
 import { SheetLines } from './lines.tsx'
 import { MarksFiles } from './marks-files.tsx'
-import { MarksList } from './marks-list.tsx'
 import { useOnsets } from './onsets.tsx'
 
 export function Pulse({ project, edit, top }: StageProps) {
@@ -122,7 +122,7 @@ export function Pulse({ project, edit, top }: StageProps) {
         </Paper>
         <aside className="side" aria-label="Marks">
           {pulse && pulse.beats.length > 1 && <TempoCurve pulse={pulse} total={masterEnd(project) / FLICKS_PER_SECOND} />}
-          <MarksList project={project} edit={edit} />
+          <MarksList project={project} edit={edit} keys />
           <MarksFiles project={project} loadPeaks={loadPeaks} edit={edit} />
         </aside>
       </div>

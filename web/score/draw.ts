@@ -255,6 +255,8 @@ function drawDense(ctx: CanvasRenderingContext2D, geometry: Geometry, dense: Flo
 
 /** Marks whose lines would stand nearer than this are drawn as one, px; names need more room. */
 const MARKS_APART = 2
+/** Nearer than this they would hide the cut: only those that are named go through the lanes, px. */
+const MARKS_THROUGH = 9
 
 function drawMarks(ctx: CanvasRenderingContext2D, geometry: Geometry, { marks }: ScorePicture): void {
   const { view, lanesBottom } = geometry
@@ -266,13 +268,14 @@ function drawMarks(ctx: CanvasRenderingContext2D, geometry: Geometry, { marks }:
     const { time, hue, name } = marks[i]
     const x = xAt(geometry, seconds(time))
     if (x - line < MARKS_APART) continue
+    const through = x - line >= MARKS_THROUGH || x >= named
     line = x
     ctx.strokeStyle = hueOf(hue)
     ctx.lineWidth = 1
     ctx.setLineDash([2, 3])
     ctx.beginPath()
-    ctx.moveTo(x, 24)
-    ctx.lineTo(x, lanesBottom)
+    ctx.moveTo(x, 39)
+    ctx.lineTo(x, through ? lanesBottom : 45)
     ctx.stroke()
     if (x < named) continue
     const width = Math.min(220, ctx.measureText(name).width + 10)

@@ -22,6 +22,7 @@ export const KEYMAP = {
   outerEnds: { keys: ['shift+home', 'shift+end'], what: 'to the start, to the end of all that was recorded', where: 'everywhere' },
   mark: { keys: ['b'], what: 'drop a mark', where: 'everywhere' },
   namedMark: { keys: ['shift+b'], what: 'drop a mark and name it', where: 'everywhere' },
+  stepMark: { keys: ['alt+up', 'alt+down'], what: 'to the previous, next mark', where: 'everywhere' },
   undo: { keys: ['mod+z'], what: 'undo', where: 'everywhere' },
   redo: { keys: ['mod+shift+z, mod+y'], what: 'redo', where: 'everywhere' },
   help: { keys: ['shift+slash, shift+?'], what: 'this list', where: 'everywhere', told: '?' },

@@ -9,8 +9,8 @@ import type { StageProps } from '../stage.ts'
 import { keyText } from '../ui/keymap.ts'
 import { hueOf } from '../ui/theme.ts'
 import { useKeys } from '../ui/use-keys.ts'
-import { beatRows, matches, type Row } from './layout.ts'
 import { MarkEditor } from './mark-editor.tsx'
+import { beatRows, matches, type Row } from './rows.ts'
 
 const SHOWN = ['all', 'beat', 'bar', ...MARK_KINDS] as const
 type Shown = (typeof SHOWN)[number]
@@ -26,7 +26,11 @@ const NAMES: Record<Shown, string> = {
 const ROW = 27
 
 /** All marks in order of time: find, filter, go through them by keys, choose many. */
-export function MarksList({ project, edit }: Pick<StageProps, 'project' | 'edit'>) {
+export function MarksList({
+  project,
+  edit,
+  keys,
+}: Pick<StageProps, 'project' | 'edit'> & { /** Its keys are the stage's: where they have no other meaning. */ keys: boolean }) {
   const { doc } = project
   const pulse = pulseOf(doc)
   const [find, setFind] = useState('')
@@ -55,12 +59,6 @@ export function MarksList({ project, edit }: Pick<StageProps, 'project' | 'edit'
     const now = engine.now()
     go(by > 0 ? rows.find((r) => r.time > now + 1) : rows.findLast((r) => r.time < now - 1))
   }
-  useKeys(
-    'nextMark',
-    () => step(-1),
-    () => step(1),
-  )
-  useKeys('listKind', (event) => setShown(SHOWN[Number(event.key)] ?? 'all'))
   const gone = [...chosen].filter((id) => !(id in doc.marks))
   useEffect(() => {
     if (gone.length > 0) setChosen((now) => new Set([...now].filter((id) => !gone.includes(id))))
@@ -68,9 +66,6 @@ export function MarksList({ project, edit }: Pick<StageProps, 'project' | 'edit'
   const remove = () => {
     if (chosen.size > 0) edit([{ type: 'removeMarks', markIds: [...chosen] }], chosen.size === 1 ? 'remove a mark' : `remove ${chosen.size} marks`)
   }
-  useKeys('removeMarks', remove)
-  useKeys('allMarks', () => setChosen(new Set(rows.flatMap((r) => (r.mark ? [r.mark.id] : [])))))
-  useKeys('nothing', () => setChosen(new Set()))
 
   const choose = (row: Row, event: React.MouseEvent) => {
     if (!row.mark) return go(row)
@@ -92,6 +87,15 @@ export function MarksList({ project, edit }: Pick<StageProps, 'project' | 'edit'
   }
   return (
     <>
+      {keys && (
+        <ListKeys
+          onStep={step}
+          onKind={(kind) => setShown(kind)}
+          onRemove={remove}
+          onAll={() => setChosen(new Set(rows.flatMap((r) => (r.mark ? [r.mark.id] : []))))}
+          onNone={() => setChosen(new Set())}
+        />
+      )}
       <div style={{ display: 'flex', gap: 6 }}>
         <Input placeholder="Find a mark" value={find} onChange={(e) => setFind(e.target.value)} aria-label="Find a mark" allowClear />
         <KindSelect shown={shown} onShown={setShown} marks={marks} pulse={pulse} />
@@ -123,6 +127,28 @@ export function MarksList({ project, edit }: Pick<StageProps, 'project' | 'edit'
       <MarkEditor project={project} marks={marksOf(doc).filter((m) => chosen.has(m.id))} edit={edit} onRemove={remove} />
     </>
   )
+}
+
+interface ListKeysProps {
+  readonly onStep: (by: 1 | -1) => void
+  readonly onKind: (kind: Shown) => void
+  readonly onRemove: () => void
+  readonly onAll: () => void
+  readonly onNone: () => void
+}
+
+/** The list's keys, where the stage has no other use for them. */
+function ListKeys({ onStep, onKind, onRemove, onAll, onNone }: ListKeysProps) {
+  useKeys(
+    'nextMark',
+    () => onStep(-1),
+    () => onStep(1),
+  )
+  useKeys('listKind', (event) => onKind(SHOWN[Number(event.key)] ?? 'all'))
+  useKeys('removeMarks', onRemove)
+  useKeys('allMarks', onAll)
+  useKeys('nothing', onNone)
+  return null
 }
 
 /** Which marks are listed, with how many there are of each kind and the key that lists them. */
