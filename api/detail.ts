@@ -7,7 +7,7 @@ export type Detail =
   | { readonly code: 'listening'; readonly file: string }
   /** `speed`: times real time. */
   | { readonly code: 'rendering'; readonly leftSeconds: number; readonly speed: number }
-  | { readonly code: 'comparing'; readonly what: 'timecode' | 'light' | 'clocks' }
+  | { readonly code: 'comparing'; readonly what: 'timecode' | 'light' | 'clocks' | 'takes' }
   | { readonly code: 'files-heard' | 'pairs-compared'; readonly done: number; readonly of: number }
   | { readonly code: 'files-looked-at'; readonly files: number }
   | { readonly code: 'lined-up'; readonly sure: number; readonly check: number; readonly loose: number }

@@ -2,7 +2,16 @@ import { once } from 'node:events'
 import type { MessagePort } from 'node:worker_threads'
 import type { Detail } from '@pendolo/api'
 import type { Exchange, ExchangeFile } from '@pendolo/core/formats'
-import { COMMON_SPEEDS, type LightPlacement, placeByLight, placeBySound, type SoundPlacement, SoundReference, type SpeedWish } from '@pendolo/core/lineup'
+import {
+  COMMON_SPEEDS,
+  heardTogether,
+  type LightPlacement,
+  placeByLight,
+  placeBySound,
+  type SoundPlacement,
+  SoundReference,
+  type SpeedWish,
+} from '@pendolo/core/lineup'
 import type { FileFacts } from '@pendolo/core/project'
 import type { PulseEstimate, PulseWishes } from '@pendolo/core/pulse'
 import { ANALYSIS_RATE } from '@pendolo/core/signal'
@@ -90,7 +99,16 @@ export interface BackupTask {
   readonly home: string
 }
 
+/** Compares what two recordings have in common beside the master. */
+export interface TogetherTask {
+  readonly kind: 'together'
+  readonly masterSound: string
+  readonly a: { readonly file: string; readonly startSeconds: number; readonly rate: number }
+  readonly b: { readonly file: string; readonly startSeconds: number; readonly rate: number }
+}
+
 interface Results {
+  together: number | null
   film: undefined
   backup: string
   place: SoundPlacement
@@ -103,7 +121,7 @@ interface Results {
   alone: Awaited<ReturnType<typeof alone>>
 }
 
-export type Task = BackupTask | FilmTask | PlaceTask | LightTask | PulseTask | PartsTask | SpeechTask | ListenTask | FoldTask | AloneTask
+export type Task = BackupTask | TogetherTask | FilmTask | PlaceTask | LightTask | PulseTask | PartsTask | SpeechTask | ListenTask | FoldTask | AloneTask
 export type TaskResult<T extends Task> = Results[T['kind']]
 
 /** A master no longer than this is searched at any speed where a thorough search is asked for, s. */
@@ -130,6 +148,16 @@ export default async function work({ task, progress }: { task: Task; progress: M
   }
 }
 
+function together({ masterSound, a, b }: TogetherTask): number | null {
+  const [master, ...two] = [masterSound, a.file, b.file].map(openHeard)
+  try {
+    const [x, y] = [a, b].map((line, i) => ({ sound: two[i].sound.source, line }))
+    return heardTogether(master.sound.source, x, y)
+  } finally {
+    for (const one of [master, ...two]) one.close()
+  }
+}
+
 async function done(task: Task, progress: MessagePort): Promise<Results[keyof Results]> {
   if (task.kind === 'film') {
     const abort = new AbortController()
@@ -152,6 +180,7 @@ async function done(task: Task, progress: MessagePort): Promise<Results[keyof Re
     const references = await Promise.all(task.references.map(async (r) => ({ ...r, track: await readLuma(r.file, r.video) })))
     return placeByLight(references, await readLuma(task.clip.file, task.clip.video), task.near ?? undefined, task.speeds ?? undefined)
   }
+  if (task.kind === 'together') return together(task)
   if (reference?.file !== task.masterSound) {
     reference?.close()
     const { sound, close } = openHeard(task.masterSound)

@@ -3,7 +3,7 @@ import { CHANNEL_LAYOUTS, CLIP_STATES, type ClipEdit, type Edit, METHODS, PLACED
 import { PROJECT_RATES } from '@pendolo/core/time'
 import * as yup from 'yup'
 import { angle } from './angles.ts'
-import { channelName, type Fields, id, ids, recordOf, time } from './parts.ts'
+import { channelName, type Fields, id, ids, name, recordOf, time } from './parts.ts'
 
 const rate = yup.string().test('rate', 'no frame rate that a project can have', (text) => text == null || PROJECT_RATES.some((r) => r === text))
 /** Facts, or words: those of scripts that know no facts. */
@@ -66,6 +66,7 @@ export const clipFields: Fields<ClipEdit> = {
   lock: { clipIds: ids, locked: yup.boolean().required() },
   accept: { clipIds: ids },
   park: { clipIds: ids, parked: yup.boolean().required() },
+  takes: { names: recordOf(name.nullable().defined()) },
   workedFile: { clipId: id.required(), fileId: id.nullable().defined() },
   clipRate: {
     clipId: id.required(),

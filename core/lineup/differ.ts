@@ -65,12 +65,24 @@ export function compareLines(master: SampleSource, clip: SampleSource, a: Line, 
 
 /** Correlation of clip and place at no lag, all that the other place explains taken away, over its spread at other lags. */
 function leftOver(x: Spectrum, own: Spectrum, other: Spectrum): number {
+  const rest = restCorrelation(x, own, other)
+  let hit = 0
+  for (let lag = -HIT; lag <= HIT; lag++) if (Math.abs(rest.at(lag)) > Math.abs(hit)) hit = rest.at(lag)
+  return hit
+}
+
+/**
+ * What two sounds still have in common when all that a third explains of both is taken away: their correlation by lag, in
+ * samples, over its spread far from no lag (standard deviations of chance).
+ * @param smooth bins to either side over which spectra are averaged: fewer allow for a longer room, and leave less to compare
+ */
+export function restCorrelation(x: Spectrum, own: Spectrum, other: Spectrum, smooth = SMOOTH): { at: (lag: number) => number } {
   const low = Math.ceil((LOW_HZ / ANALYSIS_RATE) * x.size)
   const high = Math.floor((HIGH_HZ / ANALYSIS_RATE) * x.size)
   const [otherPower, clipByOther, ownByOther] = [
-    smoothedCross(other, other, low, high),
-    smoothedCross(x, other, low, high),
-    smoothedCross(own, other, low, high),
+    smoothedCross(other, other, low, high, smooth),
+    smoothedCross(x, other, low, high, smooth),
+    smoothedCross(own, other, low, high, smooth),
   ]
   const rest = (s: Spectrum, by: Smoothed): Spectrum => {
     const { re, im } = emptySpectrum(s.size)
@@ -100,10 +112,7 @@ function leftOver(x: Spectrum, own: Spectrum, other: Spectrum): number {
     n += 2
   }
   const spread = Math.sqrt(sum / n)
-  if (!(spread > 0)) return 0
-  let hit = 0
-  for (let lag = -HIT; lag <= HIT; lag++) if (Math.abs(at(lag)) > Math.abs(hit)) hit = at(lag)
-  return hit / spread
+  return { at: (lag) => (spread > 0 ? at(lag) / spread : 0) }
 }
 
 interface Smoothed {
@@ -112,7 +121,7 @@ interface Smoothed {
 }
 
 /** Moving average of s × conj(t) over bins. */
-function smoothedCross(s: Spectrum, t: Spectrum, low: number, high: number): Smoothed {
+function smoothedCross(s: Spectrum, t: Spectrum, low: number, high: number, smooth = SMOOTH): Smoothed {
   const n = high - low + 1
   const sumRe = new Float64Array(n + 1)
   const sumIm = new Float64Array(n + 1)
@@ -124,8 +133,8 @@ function smoothedCross(s: Spectrum, t: Spectrum, low: number, high: number): Smo
   const re = new Float64Array(n)
   const im = new Float64Array(n)
   for (let i = 0; i < n; i++) {
-    const a = Math.max(0, i - SMOOTH)
-    const b = Math.min(n, i + SMOOTH + 1)
+    const a = Math.max(0, i - smooth)
+    const b = Math.min(n, i + smooth + 1)
     re[i] = (sumRe[b] - sumRe[a]) / (b - a)
     im[i] = (sumIm[b] - sumIm[a]) / (b - a)
   }

@@ -13,6 +13,7 @@ export {
 } from './place.ts'
 export { type PlaceProof, plainProof } from './proof.ts'
 export { COMMON_SPEEDS, FASTEST_SPEED, SLOWEST_SPEED, type SpeedWish } from './speeds.ts'
+export { heardTogether, severalTakes, type TakeClip, takesByClock } from './takes.ts'
 export {
   bwfTimecode,
   fileTimecode,

@@ -1,7 +1,7 @@
 import type { Flicks } from '../time/index.ts'
 import { drafted, type Reducers } from './drawer.ts'
 import { own } from './ids.ts'
-import { clipOf, EditError, placementOf } from './lookup.ts'
+import { clipOf, EditError, named, placementOf } from './lookup.ts'
 import { isMaster } from './master.ts'
 import { accept, moveClips, nudge, type Placing, park, place, placeByPoint, setPoint } from './places.ts'
 import { type Angle, type Channel, type Clip, DEFAULT_CHANNEL, type PointKind, type ProjectDoc } from './types.ts'
@@ -19,6 +19,8 @@ export type ClipEdit =
   | { type: 'park'; clipIds: string[]; parked: boolean }
   /** The file that is used in the original's place; null goes back to the original. */
   | { type: 'workedFile'; clipId: string; fileId: string | null }
+  /** Names of takes by clip; null where it belongs to none. */
+  | { type: 'takes'; names: Record<string, string | null> }
   /** Pictures a second as "num/den", where the file says it wrongly; null goes back to what the file says. */
   | { type: 'clipRate'; clipId: string; rate: string | null }
   | { type: 'channel'; clipId: string; channel: string; change: Partial<Omit<Channel, 'turned' | 'delay'>> & { turned?: boolean; delay?: Flicks | null } }
@@ -45,6 +47,13 @@ export const clipReducers: Reducers<ClipEdit> = {
     const clip = clipOf(doc, clipId)
     if (fileId === null) delete clip.workedFileId
     else clip.workedFileId = fileId
+  }),
+  takes: drafted((doc, { names }) => {
+    for (const [id, name] of Object.entries(names)) {
+      const clip = clipOf(doc, id)
+      if (name === null) delete clip.take
+      else clip.take = named(name, 'a take')
+    }
   }),
   clipRate: drafted((doc, { clipId, rate }) => {
     const clip = clipOf(doc, clipId)

@@ -127,6 +127,7 @@ const anyEdit: fc.Arbitrary<Edit> = fc.oneof(
   some('strip', { clipId: clip, change: fc.record({ on: fc.boolean() }) }),
   some('masters', { clipIds: fc.uniqueArray(clip, { maxLength: 3 }), join: fc.constantFrom('order', 'crossfade') }),
   some('workedFile', { clipId: clip, fileId: fc.option(fc.constantFrom('w1', 'w2')) }),
+  some('takes', { names: fc.dictionary(clip, fc.option(fc.constantFrom('Take 1', 'Night'))) }),
   some('clipRate', { clipId: clip, rate: fc.option(fc.constant('24/1')) }),
   some('channel', {
     clipId: clip,

@@ -51,6 +51,8 @@ export interface Clip {
   points?: Partial<Record<PointKind, Flicks>>
   /** A file that was made of the original and is used in its place, with the same timing. */
   workedFileId?: string
+  /** Name of the take it belongs to, where the master was played more than once. */
+  take?: string
   /** Pictures a second as "num/den", where what the file says of itself is wrong. */
   rate?: string
   /** By stream and channel, as {@link channelKey} writes them; channels that are as they were found are not there. */

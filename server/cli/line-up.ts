@@ -86,7 +86,7 @@ async function lineUp(clips: readonly string[], options: LineUpOptions, config =
     const recordings = await Promise.all(clips.map((file, i) => recordingOf(config, file, `${i}`)))
     if (!master.facts.audio && (options.way ?? 'sound') === 'sound')
       throw new MediaError(`${options.master} has no sound, so nothing can be placed on it by sound`)
-    const outcomes = await placeAll(
+    const { outcomes } = await placeAll(
       [{ recording: master, startSeconds: 0, rate: 1 }],
       recordings,
       {

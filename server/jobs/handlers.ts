@@ -11,6 +11,8 @@ import { type Filmed, filmed, partOf } from '../film/parts.ts'
 import { secondsOf } from '../lineup/outcome.ts'
 import { placeAll } from '../lineup/place-all.ts'
 import type { Recording } from '../lineup/recordings.ts'
+import type { LineUpTools, MasterSound } from '../lineup/round.ts'
+import { type TakenClip, takesOf } from '../lineup/takes.ts'
 import { artefactPath, hasArtefact } from '../media/artefacts.ts'
 import { makeLightCopies } from '../media/copies.ts'
 import { makeLuma } from '../media/luma.ts'
@@ -182,7 +184,40 @@ async function lineUp(shop: Workshop, run: JobRun) {
     return { id, fresh: true }
   }
   const near = body.nearSeconds === undefined ? null : { startSeconds: body.nearSeconds, tolerance: body.tolerance ?? 5 }
-  const outcomes = await placeAll(
+  const tools: LineUpTools = {
+    analysis: shop.analysis,
+    signal: run.signal,
+    onProgress: (share, detail) => run.report(share, detail),
+    sound: async (r) => {
+      const file = fileOfClip(r)
+      if (!file.facts.audio) return null
+      await present(shop.config, file)
+      const findings = await ensureSound(shop, file, run)
+      return findings && { file: artefactPath(shop.config, file.contentKey, 'analysis'), findings }
+    },
+    ...(masters.length > 1 && { joined: () => joinedSound(shop, run, doc, files) }),
+    luma: async (r) => {
+      const file = fileOfClip(r)
+      await present(shop.config, file)
+      return makeLuma(shop.config, file.path, file.contentKey, file.facts, run.signal)
+    },
+    onOutcome: async (r, outcome) => {
+      const proof = proofOf(r, outcome.proof)
+      const placements = outcome.placement ? { [r.id]: outcome.placement } : {}
+      const loose = outcome.placement ? {} : { [r.id]: outcome.why }
+      await shop.store.edit(
+        run.projectId,
+        [{ type: 'place', by: asked ? 'asked' : 'search', placements, loose, proofs: proof ? { [r.id]: proof.id } : {} }],
+        'line up',
+        {
+          group: run.jobId,
+          author: run.author,
+          ...(proof?.fresh && { proofs: [{ id: proof.id, proof: { proof: outcome.proof, clipName: r.name } }] }),
+        },
+      )
+    },
+  }
+  const { outcomes, masterSound } = await placeAll(
     [...masters, ...lying],
     clips.map(recordingOf).filter((r): r is Recording => r !== null),
     {
@@ -191,44 +226,31 @@ async function lineUp(shop: Workshop, run: JobRun) {
       ...(body.ways && { ways: body.ways }),
       ...(body.speed !== undefined && { speed: body.speed }),
     },
-    {
-      analysis: shop.analysis,
-      signal: run.signal,
-      onProgress: (share, detail) => run.report(share, detail),
-      sound: async (r) => {
-        const file = fileOfClip(r)
-        if (!file.facts.audio) return null
-        await present(shop.config, file)
-        const findings = await ensureSound(shop, file, run)
-        return findings && { file: artefactPath(shop.config, file.contentKey, 'analysis'), findings }
-      },
-      ...(masters.length > 1 && { joined: () => joinedSound(shop, run, doc, files) }),
-      luma: async (r) => {
-        const file = fileOfClip(r)
-        await present(shop.config, file)
-        return makeLuma(shop.config, file.path, file.contentKey, file.facts, run.signal)
-      },
-      onOutcome: async (r, outcome) => {
-        const proof = proofOf(r, outcome.proof)
-        const placements = outcome.placement ? { [r.id]: outcome.placement } : {}
-        const loose = outcome.placement ? {} : { [r.id]: outcome.why }
-        await shop.store.edit(
-          run.projectId,
-          [{ type: 'place', by: asked ? 'asked' : 'search', placements, loose, proofs: proof ? { [r.id]: proof.id } : {} }],
-          'line up',
-          {
-            group: run.jobId,
-            author: run.author,
-            ...(proof?.fresh && { proofs: [{ id: proof.id, proof: { proof: outcome.proof, clipName: r.name } }] }),
-          },
-        )
-      },
-    },
+    tools,
   )
+  run.report(0.99, { code: 'comparing', what: 'takes' })
+  await nameTakes(shop, run, recordingOf, masterSound, tools)
   const counts = { sure: 0, check: 0, loose: 0 }
   for (const { placement } of outcomes.values()) counts[placement?.verdict ?? 'loose']++
   if (asked && counts.sure + counts.check === 0) return { detail: { code: body.nearSeconds === undefined ? 'not-at-speed' : 'not-near' } as const }
   return { detail: { code: 'lined-up', ...counts } as const }
+}
+
+/** Names the takes of what lies for sure, where the master was played more than once; names that were given stay. */
+async function nameTakes(shop: Workshop, run: JobRun, recordingOf: (clip: Clip) => Recording | null, master: MasterSound | null, tools: LineUpTools) {
+  const doc = await shop.store.doc(run.projectId)
+  const clips = Object.values(doc.clips).flatMap((clip): TakenClip[] => {
+    const placement = doc.placements[clip.id]
+    const recording = clip.state === 'in' && clip.angleId && !isMaster(doc, clip.id) ? recordingOf(clip) : null
+    return recording && placement?.verdict === 'sure' ? [{ recording, ...secondsOf(placement), angleId: clip.angleId as string }] : []
+  })
+  const names: Record<string, string> = {}
+  for (const [i, ids] of (await takesOf(clips, master, tools)).entries()) {
+    const name = ids.map((id) => doc.clips[id].take).find(Boolean) ?? `Take ${i + 1}`
+    for (const id of ids) if (doc.clips[id].take === undefined) names[id] = name
+  }
+  if (Object.keys(names).length > 0)
+    await shop.store.edit(run.projectId, [{ type: 'takes', names }], 'name the takes', { group: run.jobId, author: run.author })
 }
 
 /** The project as it would be at another frame rate: labels keep their time. */

@@ -52,7 +52,7 @@ async function lineUp(recordings: Recording[], script: Script, wishes: LineUpWis
           })
         : (script.hear?.(task.clipSound, task.masterSound, task.near) ?? heard('loose', null)),
   } as unknown as Analysis
-  const outcomes = await placeAll([{ recording: master, startSeconds: 0, rate: 1 }, ...known], recordings, wishes, {
+  const { outcomes } = await placeAll([{ recording: master, startSeconds: 0, rate: 1 }, ...known], recordings, wishes, {
     analysis,
     sound: async (r) => {
       if (r.id.startsWith('damaged')) throw new MediaError(`${r.id} is cut off`)

@@ -4,20 +4,21 @@ import { placeByFirstFrame, placeByTimeAll } from './by-time.ts'
 import { placeByTimecodeAll } from './by-timecode.ts'
 import type { Outcome } from './outcome.ts'
 import type { Placed, Recording } from './recordings.ts'
-import { attempt, type LineUpTools, type LineUpWishes, Round } from './round.ts'
+import { attempt, type LineUpTools, type LineUpWishes, type MasterSound, Round } from './round.ts'
 import { placeThroughOthers } from './through-others.ts'
 
 /**
  * Places recordings on the master by every way that applies, in the order of proof. Recordings that lie already are
  * references and stay where they are.
  * @param known the master first, then what was placed before
+ * @returns where each lies or why not, and the sound that all were searched on
  */
 export async function placeAll(
   known: readonly Placed[],
   recordings: readonly Recording[],
   wishes: LineUpWishes,
   tools: LineUpTools,
-): Promise<Map<string, Outcome>> {
+): Promise<{ outcomes: Map<string, Outcome>; masterSound: MasterSound | null }> {
   const round = new Round(known, recordings, wishes, tools)
   const { ways } = round
   const [{ recording: clock }] = known
@@ -37,5 +38,5 @@ export async function placeAll(
     await placeByTimeAll(round)
   }
   if (ways.has('first-frame')) await placeByFirstFrame(round)
-  return new Map(round.trials.map((t) => [t.recording.id, t.outcome]))
+  return { outcomes: new Map(round.trials.map((t) => [t.recording.id, t.outcome])), masterSound: round.masterSound }
 }

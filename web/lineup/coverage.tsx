@@ -357,7 +357,7 @@ function ClipBar({
             placement.locked ? 'locked' : '',
             METHOD_TEXT[placement.method] ?? '',
             Math.abs(placement.rate - 1) > 0.01 ? `at ${placement.rate.toFixed(3)} ×` : '',
-            takes ? 'one of several takes' : '',
+            bar.clip.take ?? (takes ? 'one of several takes' : ''),
           ],
           seen.to - seen.from - 26,
         )}

@@ -23,6 +23,7 @@ import type { StageProps } from '../stage.ts'
 import { keyText } from '../ui/keymap.ts'
 import { Own } from '../ui/own.tsx'
 import { Speed } from './speed.tsx'
+import { Take, takeNames } from './take.tsx'
 
 const SIGN = { sure: '●', check: '◐', loose: '○' } as const
 
@@ -82,6 +83,7 @@ export function Proof({ project, clip, placement, edit, flam, onFlam, onSearchNe
         {siblings.length > 1 && ` · file ${siblings.findIndex((c) => c.id === clip.id) + 1} of ${siblings.length}`}
       </h3>
       <div className="mono quiet">{file?.name}</div>
+      {takeNames(doc).length > 0 && <Take key={`${clip.id}${clip.take}`} project={project} clip={clip} edit={edit} />}
       <p style={{ margin: '6px 0' }} role="status" aria-label="Verdict">
         <span style={{ color: verdict === 'sure' ? '#9fc27b' : '#e0b055' }}>
           {SIGN[verdict]} {verdict}
