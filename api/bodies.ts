@@ -1,4 +1,5 @@
 import { FASTEST_SPEED, SLOWEST_SPEED, WAYS } from '@pendolo/core/lineup'
+import { isId } from '@pendolo/core/project'
 import { LEAST_TEMPO, METRES_ASKED, MOST_TEMPO } from '@pendolo/core/pulse'
 import { PROJECT_RATES } from '@pendolo/core/time'
 import * as yup from 'yup'
@@ -78,8 +79,19 @@ export const findBody = yup
     /** About so many beats a minute, and beats a bar, as somebody says who knows the music. */
     tempoBpm: yup.number().min(LEAST_TEMPO).max(MOST_TEMPO).optional(),
     metre: yup.number().oneOf(METRES_ASKED).optional(),
-    /** Clips that are somebody's microphone; they must be placed. */
-    microphones: yup.array(id.required()).max(100).default([]),
+    /** Clips that are somebody's microphone, or one channel of a recorder as `envelopeKey` writes it; they must be placed. */
+    microphones: yup
+      .array(
+        yup
+          .string()
+          .test('microphone', 'a microphone is a clip, or a clip and one of its channels, as "clip 0.1"', (key) => {
+            const [clipId, channel, ...more] = (key ?? '').split(' ')
+            return isId(clipId) && more.length === 0 && (channel === undefined || /^\d{1,3}\.\d{1,3}$/.test(channel))
+          })
+          .required(),
+      )
+      .max(100)
+      .default([]),
   })
   .noUnknown()
 export const filmBody = yup

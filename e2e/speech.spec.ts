@@ -235,3 +235,34 @@ test('the command line tells the same, and says what it cannot do', () => {
   expect(pendolo('pulse', '--mic', file('anna'), file('desk')).stderr).toContain('--mic goes with --speech')
   expect(pendolo('pulse', '--speech', '--mic', '/no/such.wav', file('desk')).stderr).toContain('/no/such.wav does not exist')
 })
+
+test('voices may be channels of one recorder', async ({ page }) => {
+  const [anna, bruno, desk] = ['anna', 'bruno', 'desk'].map((name) => path.join(folder, name, `${name}.wav`))
+  const bag = path.join(folder, 'bag', 'bag.wav')
+  mkdirSync(path.dirname(bag))
+  const mono = 'aformat=channel_layouts=mono'
+  const graph = `[2:a]${mono},volume=0.03[room];[0:a]${mono}[a];[1:a]${mono},adelay=3000[b];[room][a][b]join=inputs=3:channel_layout=3.0:map=0.0-FL|1.0-FR|2.0-FC`
+  execFileSync('ffmpeg', ['-v', 'error', '-y', '-i', anna, '-i', bruno, '-i', desk, '-filter_complex', graph, '-c:a', 'pcm_s16le', bag])
+  await server.api(`/projects/${id}/gather`, { paths: [path.dirname(bag)] })
+  await server.idle()
+  await server.api(`/projects/${id}/lineup`, {})
+  await server.idle()
+  await page.goto(`${server.url}/${id}/pulse`)
+  await page.getByRole('button', { name: 'Find something else' }).click()
+  await page.getByText('Speech: phrases, speakers, applause').click()
+  const checked = page.getByRole('checkbox', { checked: true })
+  await expect(checked.first()).toBeVisible()
+  while ((await checked.count()) > 0) await checked.first().click()
+  await page.getByRole('checkbox', { name: /bag\.wav, channel 2/ }).check()
+  await page.getByRole('checkbox', { name: /bag\.wav, channel 3/ }).check()
+  await page.getByRole('button', { name: 'Listen' }).click()
+  await expect(page.getByRole('button', { name: 'Listen' })).toBeHidden()
+  await server.idle()
+  const found = (await phrases()).filter((m) => /^Bag/.test(m.name))
+  expect(found.length).toBeGreaterThan(2)
+  for (const { start, who } of truth) {
+    const near = found.find((m) => Math.abs(m.time / SECOND - start) < 0.15)
+    if (near) expect(near.name, `at ${start.toFixed(2)} s`).toBe(who === 0 ? 'Bag 2' : 'Bag 3')
+  }
+  expect(new Set(found.map((m) => m.name)).size).toBe(2)
+})

@@ -1,11 +1,12 @@
 import { randomUUID } from 'node:crypto'
 import { writeFile } from 'node:fs/promises'
 import type { FindBody } from '@pendolo/api'
-import { HUE_COUNT, type Mark, type ProjectDoc, pulseOf } from '@pendolo/core/project'
+import { channelKey, HUE_COUNT, type Mark, type ProjectDoc, pulseOf } from '@pendolo/core/project'
 import type { KnownBeats, PulseWishes } from '@pendolo/core/pulse'
 import { FLICKS_PER_SECOND, secondsToFlicks } from '@pendolo/core/time'
 import { artefactPath, completeFiles } from '../media/artefacts.ts'
 import { present } from '../media/originals.ts'
+import type { ChannelOf } from '../media/sound.ts'
 import type { MicrophoneFile } from '../media/speech.ts'
 import { MediaError } from '../media/words.ts'
 import type { JobOutcome, JobRun } from '../ports/queue.ts'
@@ -26,6 +27,12 @@ export async function findInMaster(shop: Workshop, run: JobRun): Promise<JobOutc
     ...(metre !== undefined && { metre }),
     known: knownBeats(doc, master.startSeconds),
   })
+}
+
+/** All channels of a file, stream by stream. */
+function channelsOf({ audio }: FileRow['facts']): ChannelOf[] {
+  const counts = audio?.streamChannels ?? [audio?.channels ?? 0]
+  return counts.flatMap((count, stream) => Array.from({ length: count }, (_, channel) => ({ stream, channel })))
 }
 
 /** What is listened to, and where its beginning lies on the master's time. */
@@ -117,9 +124,11 @@ async function findParts(shop: Workshop, run: JobRun, doc: ProjectDoc, master: H
 
 type Microphone = MicrophoneFile & { name: string; hue: number }
 
-async function microphonesOf(shop: Workshop, doc: ProjectDoc, files: readonly FileRow[], clipIds: readonly string[]): Promise<Microphone[]> {
+/** @param keys clips, or clips and one of their channels: each channel of a recorder may be somebody's microphone */
+async function microphonesOf(shop: Workshop, doc: ProjectDoc, files: readonly FileRow[], keys: readonly string[]): Promise<Microphone[]> {
   const out: Microphone[] = []
-  for (const id of clipIds) {
+  for (const key of keys) {
+    const [id, channel] = key.split(' ')
     const clip = doc.clips[id]
     const file = clip && files.find((f) => f.id === clip.fileId)
     if (!file) throw new MediaError('one of the chosen microphones is no longer part of the project')
@@ -127,9 +136,14 @@ async function microphonesOf(shop: Workshop, doc: ProjectDoc, files: readonly Fi
     const at = doc.placements[id]
     if (!at) throw new MediaError(`${file.name} has no place yet; line it up first, then its voice can be followed`)
     await present(shop.config, file)
+    const channels = channelsOf(file.facts)
+    const only = channels.find((c) => channelKey(c.stream, c.channel) === channel)
+    if (channel !== undefined && !only) throw new MediaError(`${file.name} has no channel ${channel}`)
     const angle = doc.angles.find((a) => a.id === clip.angleId)
+    const named = channel === undefined ? null : clip.channels?.[channel]?.name
+    const name = named || `${angle?.name ?? file.name}${only ? ` ${channels.indexOf(only) + 1}` : ''}`
     const where = { start: at.start / FLICKS_PER_SECOND, rate: at.rate }
-    out.push({ file: file.path, facts: file.facts, ...where, name: angle?.name ?? file.name, hue: angle?.hue ?? 0 })
+    out.push({ file: file.path, facts: file.facts, ...where, name, hue: only ? out.length % HUE_COUNT : (angle?.hue ?? 0), ...(only && { only }) })
   }
   return out
 }

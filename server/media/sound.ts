@@ -326,7 +326,13 @@ export async function decodeMono(config: Config, file: string, facts: FileFacts,
   return out
 }
 
-/** The same piece by piece, as it is decoded, so that hours need no room. */
+/** One channel of one stream of a file, both counted from 0. */
+export interface ChannelOf {
+  readonly stream: number
+  readonly channel: number
+}
+
+/** The same piece by piece, as it is decoded, so that hours need no room. @param only one channel instead of all together */
 async function eachMono(
   config: Config,
   file: string,
@@ -334,13 +340,14 @@ async function eachMono(
   sampleRate: number,
   visit: (samples: Float32Array) => void | Promise<void>,
   signal?: AbortSignal,
+  only?: ChannelOf,
 ): Promise<void> {
   const { before, filter } = soundClock(facts)
   const channels = facts.audio?.channels ?? 1
-  const mono = channels > 8 ? `${folded(channels, 'mono')},` : ''
+  const mono = only ? `pan=mono|c0=c${only.channel},` : channels > 8 ? `${folded(channels, 'mono')},` : ''
   const [input, output] = [inputArguments(path.resolve(file)), ['-ac', '1', '-ar', String(sampleRate), '-f', 'f32le', 'pipe:1']]
   let rest: Buffer = Buffer.alloc(0)
-  await run(config.ffmpeg, ['-v', 'error', '-nostdin', ...before, ...input, '-map', '0:a:0', '-af', `${mono}${filter}`, ...output], {
+  await run(config.ffmpeg, ['-v', 'error', '-nostdin', ...before, ...input, '-map', `0:a:${only?.stream ?? 0}`, '-af', `${mono}${filter}`, ...output], {
     signal,
     limits: limitsFor(facts),
     about: path.basename(file),
@@ -361,16 +368,25 @@ export async function eachMonoTold(
   sampleRate: number,
   visit: (samples: Float32Array) => void | Promise<void>,
   onProgress: (share: number) => void,
+  only?: ChannelOf,
 ): Promise<void> {
   let heard = 0
   let told = 0
-  await eachMono(config, file, facts, sampleRate, (samples) => {
-    heard += samples.length / sampleRate
-    const share = facts.durationSeconds > 0 ? Math.min(1, heard / facts.durationSeconds) : 0
-    if (share >= told + 0.01) {
-      told = share
-      onProgress(share)
-    }
-    return visit(samples)
-  })
+  await eachMono(
+    config,
+    file,
+    facts,
+    sampleRate,
+    (samples) => {
+      heard += samples.length / sampleRate
+      const share = facts.durationSeconds > 0 ? Math.min(1, heard / facts.durationSeconds) : 0
+      if (share >= told + 0.01) {
+        told = share
+        onProgress(share)
+      }
+      return visit(samples)
+    },
+    undefined,
+    only,
+  )
 }

@@ -1,7 +1,7 @@
 import type { FileFacts } from '@pendolo/core/project'
 import { type Phrase, phrasesOf, type SoundTraits, SPEECH_RATE, type Span, spansOf, speakersOf, TraitReader } from '@pendolo/core/speech'
 import type { Config } from '../config.ts'
-import { eachMonoTold } from './sound.ts'
+import { type ChannelOf, eachMonoTold } from './sound.ts'
 import { VoiceListener } from './voice.ts'
 
 export interface SpeechEstimate {
@@ -15,6 +15,8 @@ export interface MicrophoneFile {
   readonly facts: FileFacts
   readonly start: number
   readonly rate: number
+  /** The channel of the recorder that it went to; absent: all of the file. */
+  readonly only?: ChannelOf
 }
 
 /** Traits and voice of a recording, heard as it is decoded. */
@@ -62,6 +64,7 @@ export async function hearSpeech(
       SPEECH_RATE,
       (samples) => reader.push(samples),
       (share) => onProgress((10 + i + share) / whole),
+      m.only,
     )
     heard.push({ traits: reader.finish(), start: m.start, rate: m.rate })
   }

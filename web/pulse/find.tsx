@@ -1,5 +1,5 @@
-import { detailText, type Job, type ProjectState } from '@pendolo/api'
-import { isMaster, marksOf } from '@pendolo/core/project'
+import { detailText, type GatheredFile, type Job, type ProjectState } from '@pendolo/api'
+import { type Clip, channelKey, envelopeKey, isMaster, marksOf } from '@pendolo/core/project'
 import { App, Button, Checkbox, Dropdown, Modal, Progress, Space } from 'antd'
 import { ChevronDown } from 'lucide-react'
 import { useState } from 'react'
@@ -34,13 +34,15 @@ export function FindInMaster({ project, job }: Props) {
     }
   }
   const working = job?.state === 'running' || job?.state === 'queued'
-  const heard = Object.values(doc.clips).flatMap((clip) => {
+  const heard = Object.values(doc.clips).flatMap((clip): Heard[] => {
     const file = files.find((f) => f.id === clip.fileId)
-    if (!file?.facts.audio || clip.state !== 'in' || isMaster(doc, clip.id) || !doc.placements[clip.id]) return []
-    return [{ id: clip.id, name: `${doc.angles.find((a) => a.id === clip.angleId)?.name ?? 'no angle'} · ${file.name}`, picture: Boolean(file.facts.video) }]
+    if (!file?.facts.audio || clip.state !== 'in' || !doc.placements[clip.id]) return []
+    const name = `${doc.angles.find((a) => a.id === clip.angleId)?.name ?? (isMaster(doc, clip.id) ? 'Master' : 'no angle')} · ${file.name}`
+    const whole = { id: clip.id, name, alone: !file.facts.video }
+    return [...(isMaster(doc, clip.id) ? [] : [whole]), ...channelsOf(clip, file).map((c) => ({ ...c, name: `${name}, ${c.name}`, alone: false }))]
   })
   // Several recordings without a picture are microphones more often than not; a single one is the hall's.
-  const pictureless = heard.filter((h) => !h.picture).map((h) => h.id)
+  const pictureless = heard.filter((h) => h.alone).map((h) => h.id)
   const microphones = chosen ?? (pictureless.length > 1 ? pictureless : [])
   return (
     <>
@@ -109,6 +111,21 @@ export function FindInMaster({ project, job }: Props) {
       </Modal>
     </>
   )
+}
+
+/** What may be somebody's microphone: a recording, or one channel of a recorder. */
+interface Heard {
+  readonly id: string
+  readonly name: string
+  /** A recording of sound alone. */
+  readonly alone: boolean
+}
+
+/** Channels of a recorder with more than two, each of which may be somebody's microphone. */
+function channelsOf(clip: Clip, { facts }: GatheredFile): { id: string; name: string }[] {
+  const counts = facts.audio?.streamChannels ?? [facts.audio?.channels ?? 0]
+  const all = counts.flatMap((count, stream) => Array.from({ length: count }, (_, channel) => channelKey(stream, channel)))
+  return all.length < 3 ? [] : all.map((key, i) => ({ id: envelopeKey(clip.id, key), name: clip.channels?.[key]?.name || `channel ${i + 1}` }))
 }
 
 function Working({ job }: { job: Job }) {
