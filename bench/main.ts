@@ -10,6 +10,7 @@ import { MASTER_RATE, renderMaster } from '../demo/synth.ts'
 import { benchBuried } from './buried.ts'
 import { benchCases } from './cases.ts'
 import { benchDocument } from './document.ts'
+import { benchFilm } from './film.ts'
 import { benchLong } from './long.ts'
 import { benchEndurance, benchPage } from './page.ts'
 import { benchPulse } from './pulse/evaluate.ts'
@@ -79,6 +80,8 @@ const PARTS: Record<string, (names: string[]) => void | Promise<void>> = {
   document: () => benchDocument(cached('document')),
   page: () => benchPage(cached('document')),
   endurance: () => benchEndurance(cached('document')),
+  // Many short stretches.
+  film: () => benchFilm(cached('film')),
   // Hours of cameras, 2 GB.
   long: () => benchLong(cached('long-2-12'), 2, 12),
 }

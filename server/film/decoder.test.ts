@@ -2,7 +2,7 @@ import { readdirSync, readFileSync, writeFileSync } from 'node:fs'
 import path from 'node:path'
 import type { ExchangeFile } from '@pendolo/core/formats'
 import { factsOfClip } from '@pendolo/core/project'
-import { FLICKS_PER_SECOND, flicks, frameStart, secondsToFlicks } from '@pendolo/core/time'
+import { FLICKS_PER_SECOND, type Flicks, flicks, frameStart, secondsToFlicks } from '@pendolo/core/time'
 import { artefactPath } from '../media/artefacts.ts'
 import { contentKey } from '../media/content.ts'
 import { makeLightCopies } from '../media/copies.ts'
@@ -18,6 +18,8 @@ const folder = showFolder(config)
 const handles = () => readdirSync('/proc/self/fd').length
 const SIZE = { width: 320, height: 180 }
 
+const from = (time: Flicks) => [{ from: time, to: time }]
+
 async function gathered(file: string): Promise<ExchangeFile> {
   return { id: 'f', name: path.basename(file), path: file, facts: await probe(config, file) }
 }
@@ -27,7 +29,7 @@ test('a source that is left in the middle leaves no process, no pipe and no time
   const source = await pictureSource(config, file.path)
   const before = handles()
   for (let n = 0; n < 6; n++) {
-    const decoder = new PictureDecoder(config, file, source, secondsToFlicks(0.4 * n), { width: 640, height: 360 }, 'fit')
+    const decoder = new PictureDecoder(config, file, source, from(secondsToFlicks(0.4 * n)), { width: 640, height: 360 }, 'fit')
     await decoder.shownAt(secondsToFlicks(0.4 * n))
     // Meanwhile more is decoded than anybody will read.
     await new Promise((resolve) => setTimeout(resolve, 100))
@@ -154,7 +156,7 @@ describe.each(CASES)('$name', ({ name, rate, args, again, filter, time }) => {
     const instants = awkward(times)
     const wrong: string[] = []
     for (const begin of [0, 0.62].map((share) => Math.floor(share * instants.length))) {
-      const decoder = new PictureDecoder(config, file, source, flicks(instants[begin]), SIZE, 'fit')
+      const decoder = new PictureDecoder(config, file, source, from(flicks(instants[begin])), SIZE, 'fit')
       for (const t of instants.slice(begin, begin + 60)) {
         const number = numberIn(await decoder.shownAt(flicks(t)), SIZE)
         if (number !== wanted(t)) wrong.push(`${t / FLICKS_PER_SECOND} s: ${number} for ${wanted(t)}`)
@@ -181,7 +183,7 @@ test('a file that has lost its end since it was gathered is told, not filled up'
   const whole = await gathered(makeNumbered(path.join(folder, 'whole.ts'), 200, '25', 'null', ['-c:v', 'libx264', '-g', '25']))
   const cut = makeMedia(path.join(folder, 'cut.ts'), ['-i', whole.path, '-t', '3', '-c', 'copy'])
   const file = { ...whole, name: 'cut.ts', path: cut }
-  const decoder = new PictureDecoder(config, file, await pictureSource(config, cut), secondsToFlicks(2), SIZE, 'fit')
+  const decoder = new PictureDecoder(config, file, await pictureSource(config, cut), from(secondsToFlicks(2)), SIZE, 'fit')
   await expect(decoder.shownAt(secondsToFlicks(2.5))).resolves.toBeDefined()
   await expect(decoder.shownAt(secondsToFlicks(6))).rejects.toThrow(/cut\.ts gives no picture at [23]\.\d s and later.*Copy it from the card again/)
   decoder.close()
@@ -192,7 +194,7 @@ test('a clip whose rate was set is shown at that rate, whatever its file says', 
   const told = await gathered(made)
   const file = { ...told, facts: factsOfClip(told.facts, { rate: '25/1' }) }
   const source = await pictureSource(config, file.path)
-  const decoder = new PictureDecoder(config, file, source, secondsToFlicks(3), SIZE, 'fit')
+  const decoder = new PictureDecoder(config, file, source, from(secondsToFlicks(3)), SIZE, 'fit')
   for (const n of [75, 76, 90, 150, 199]) {
     const picture = await decoder.shownAt(flicks(frameStart(n, { num: 25, den: 1 })))
     expect(numberIn(picture, SIZE)).toBe(n)
@@ -262,3 +264,43 @@ function orientation(value: number): Buffer {
   head.writeUInt16BE(body.length + 2, 2)
   return Buffer.concat([head, body])
 }
+
+describe('a source that comes again', () => {
+  const RATE = { num: 25, den: 1 }
+  const at = (n: number) => flicks(frameStart(n, RATE))
+  const ranges = [
+    [20, 27],
+    [60, 66],
+    [67, 90],
+    [150, 170],
+  ].map(([a, b]) => ({ from: at(a), to: at(b) }))
+
+  test.each([
+    ['steady', 'null'],
+    // Said to be steady, but nothing came from picture 52 to 63 and from 100 to 151.
+    ['with gaps', "select='not(between(n,52,63)+between(n,100,151))'"],
+  ])('%s: shows in each stretch what all of its pictures would', async (name, filter) => {
+    const made = makeNumbered(path.join(folder, `again-${name}.mkv`), 200, '25', filter, [
+      '-c:v',
+      'libx264',
+      '-g',
+      '80',
+      '-bf',
+      '2',
+      '-fps_mode',
+      'passthrough',
+    ])
+    const told = await gathered(made)
+    const facts = { ...told.facts, video: { ...(told.facts.video as NonNullable<typeof told.facts.video>), variableRate: false, rate: RATE, frames: 200 } }
+    const file = { ...told, facts }
+    const source = await pictureSource(config, made)
+    const [chosen, all] = [ranges, from(at(20))].map((r) => new PictureDecoder(config, file, source, r, SIZE, 'fit'))
+    for (const { from: a, to: b } of ranges)
+      for (let t = a; t <= b; t = flicks(t + frameStart(1, RATE))) {
+        const [x, y] = [await chosen.shownAt(t), await all.shownAt(t)].map((p) => numberIn(p, SIZE))
+        expect([t / FLICKS_PER_SECOND, x]).toEqual([t / FLICKS_PER_SECOND, y])
+      }
+    chosen.close()
+    all.close()
+  })
+})

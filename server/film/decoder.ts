@@ -4,7 +4,7 @@ import type { Readable } from 'node:stream'
 import type { ExchangeFile } from '@pendolo/core/formats'
 import type { Framing } from '@pendolo/core/picture'
 import { type FileFacts, frameGridOf, paceOf } from '@pendolo/core/project'
-import { type Flicks, type FrameGrid, flicks, flicksToSeconds, frameStart, gridTolerance, pictureTime } from '@pendolo/core/time'
+import { type Flicks, type FrameGrid, flicks, flicksToSeconds, frameStart, gridTolerance, pictureTime, rateToNumber } from '@pendolo/core/time'
 import type { Config } from '../config.ts'
 import { decoderArguments, dropChild, inputArguments, lastWords, limitsFor, start } from '../media/ffmpeg.ts'
 import type { PictureSource } from '../media/pictures.ts'
@@ -23,8 +23,22 @@ interface Picture {
  */
 const RUN_UPS = [0.5, 3, 12, 60]
 
+/** Clip times from the first to the last that is asked for. */
+export interface ClipRange {
+  readonly from: Flicks
+  readonly to: Flicks
+}
+
+/** No file lasts so long, s. */
+const NEVER = 1e9
+/** Pictures around what is asked for that are handed on too: one of them is shown at its beginning. */
+const MARGIN_FRAMES = 4
+
 /** A file that ends so much earlier than it did when it was gathered has lost its end. */
 const LOST_SECONDS = 1
+
+/** Pictures that are needed at once: the one that is shown, the next, the one that is read, and one to be safe. */
+const HELD = 4
 
 /** One run of ffmpeg over the pictures of a file, from some place on. */
 class Run {
@@ -32,8 +46,9 @@ class Run {
   readonly #stdout: AsyncIterator<Buffer>
   readonly #frameBytes: number
   readonly #times: number[] = []
-  #rest: Buffer[] = []
-  #restBytes = 0
+  readonly #ring: Buffer[] = []
+  #turn = 0
+  #rest: Buffer = Buffer.alloc(0)
   #ended = false
   #said = ''
   #wake: (() => void) | null = null
@@ -43,12 +58,22 @@ class Run {
   /**
    * @param from stored time, s, from which pictures are handed on
    * @param seeks whether reading begins there, not at the file's start
+   * @param only stored times between which pictures are handed on, s; all from `from` on where it is null
    */
-  constructor(config: Config, { path: file, facts }: ExchangeFile, from: number, seeks: boolean, filter: string, frameBytes: number) {
+  constructor(
+    config: Config,
+    { path: file, facts }: ExchangeFile,
+    from: number,
+    seeks: boolean,
+    only: readonly (readonly [number, number])[] | null,
+    filter: string,
+    frameBytes: number,
+  ) {
     this.#frameBytes = frameBytes
     this.#sound = seeks ? Number.POSITIVE_INFINITY : Number.NEGATIVE_INFINITY
     // Everything from the group's first picture on is decoded; which it is tells the first showinfo, what is handed on the second.
-    const chosen = `showinfo=checksum=0,select='not(lt(t,${from.toFixed(7)}))',showinfo=checksum=0`
+    const within = only?.map(([a, b]) => `between(t,${a.toFixed(7)},${b.toFixed(7)})`).join('+')
+    const chosen = `showinfo=checksum=0,select='${within ?? `not(lt(t,${from.toFixed(7)}))`}',showinfo=checksum=0`
     const seek = seeks ? ['-noaccurate_seek', '-seek_timestamp', '1', '-ss', from.toFixed(6)] : []
     this.#child = start(
       config,
@@ -110,17 +135,22 @@ class Run {
     }
   }
 
+  /** The next picture's bytes, in memory that is used again once {@link HELD} more have been read. */
   async #bytes(): Promise<Buffer | null> {
-    while (this.#restBytes < this.#frameBytes) {
-      const { value, done } = await this.#stdout.next()
-      if (done) return null
-      this.#rest.push(value)
-      this.#restBytes += value.length
+    this.#turn = (this.#turn + 1) % HELD
+    const out = (this.#ring[this.#turn] ??= Buffer.allocUnsafeSlow(this.#frameBytes))
+    let filled = 0
+    while (filled < out.length) {
+      if (this.#rest.length === 0) {
+        const { value, done } = await this.#stdout.next()
+        if (done) return null
+        this.#rest = value
+      }
+      const taken = this.#rest.copy(out, filled, 0, out.length - filled)
+      filled += taken
+      this.#rest = this.#rest.subarray(taken)
     }
-    const all = this.#rest.length === 1 ? this.#rest[0] : Buffer.concat(this.#rest)
-    this.#rest = all.length > this.#frameBytes ? [all.subarray(this.#frameBytes)] : []
-    this.#restBytes = all.length - this.#frameBytes
-    return all.subarray(0, this.#frameBytes)
+    return out
   }
 
   get said(): string {
@@ -148,16 +178,20 @@ export class PictureDecoder {
   readonly #pace: number
   readonly #tolerance: number
   readonly #begun: Promise<void>
+  readonly #ranges: readonly ClipRange[]
+  /** Whether only pictures of the ranges are handed on. */
+  #selects: boolean
   #run: Run | null = null
   #closed = false
   #current: Picture | null = null
   #next: Picture | null = null
 
   /**
-   * @param from clip time that will be asked for first
+   * @param ranges clip times that will be asked for, in order, from the first to the last; what lies between them need not come. A
+   *   single range has no end
    * @throws MediaError when the file has no picture
    */
-  constructor(config: Config, file: ExchangeFile, source: PictureSource, from: Flicks, size: PictureSize, framing: Framing) {
+  constructor(config: Config, file: ExchangeFile, source: PictureSource, ranges: readonly ClipRange[], size: PictureSize, framing: Framing) {
     const grid = frameGridOf(file.facts)
     if (!grid) throw new MediaError(`${file.name} has no picture`)
     this.#config = config
@@ -168,23 +202,36 @@ export class PictureDecoder {
     this.#pace = paceOf(file.facts)
     this.#fileGrid = told ? { ...grid, rate: told } : grid
     this.#tolerance = gridTolerance(this.#fileGrid, source.tick.num / source.tick.den, variableRate)
-    this.#filter = `${source.chain}${framed(size, framing)}`
+    this.#filter = `${source.chain}${framed(size, framing, source.plain)}`
     this.#frameBytes = (size.width * size.height * 3) / 2
-    this.#begun = this.#begin(from)
+    this.#ranges = ranges
+    // Where pictures come as they like, any of them may be held over what is asked for.
+    this.#selects = ranges.length > 1 && !variableRate
+    this.#begun = this.#begin(ranges[0].from)
     // Whoever asks for a picture is told.
     this.#begun.catch(() => undefined)
   }
 
   async #begin(from: Flicks): Promise<void> {
-    const { zero } = this.#source
-    const first = zero + flicksToSeconds(this.#grid.start)
+    const first = this.#source.zero + flicksToSeconds(this.#grid.start)
+    const stored = (time: Flicks) => first + flicksToSeconds(flicks(time - this.#grid.start)) * this.#pace
+    const room = MARGIN_FRAMES / rateToNumber(this.#fileGrid.rate)
+    // The last has no end: what comes after it waits until the source is closed.
+    const last = this.#ranges.length - 1
+    const ranges = this.#ranges.map((r, i) => [stored(r.from) - room, i < last ? stored(r.to) + room : NEVER] as const)
     for (const runUp of [...RUN_UPS, Number.POSITIVE_INFINITY]) {
-      const at = first + flicksToSeconds(flicks(from - this.#grid.start)) * this.#pace - runUp
+      const at = stored(from) - runUp
       const seeks = at > first
-      const run = new Run(this.#config, this.#file, seeks ? at : -1e9, seeks, this.#filter, this.#frameBytes)
+      const run = new Run(this.#config, this.#file, seeks ? at : -1e9, seeks, this.#selects ? ranges : null, this.#filter, this.#frameBytes)
       this.#run = run
       if (this.#closed) return run.close()
       this.#next = await this.#read()
+      // A picture that is held longer than the margin is not among those that were chosen: from here on all come.
+      if (this.#selects && !(this.#next && this.#next.time <= from)) {
+        run.close()
+        this.#selects = false
+        return this.#begin(from)
+      }
       if (this.#closed || !seeks || (this.#next && this.#next.time <= from)) return
       run.close()
     }
@@ -208,20 +255,39 @@ export class PictureDecoder {
 
   /**
    * The picture shown at a clip time, which must not be earlier than the one asked for before; before the first picture,
-   * that one.
+   * that one. Its memory is used again after the next but one is asked for.
    * @throws MediaError when nothing can be decoded, or the file has lost its end
    */
   async shownAt(time: Flicks): Promise<Buffer> {
     await this.#begun
-    while (this.#next && this.#next.time <= time) {
-      this.#current = this.#next
-      this.#next = await this.#read()
+    await this.#advance(time)
+    if (this.#selects && (this.#leftOut(time) || !this.#next)) {
+      this.#selects = false
+      this.#run?.close()
+      this.#current = null
+      this.#next = null
+      await this.#begin(time)
+      await this.#advance(time)
     }
     const shown = this.#current ?? this.#next
     const { name } = this.#file
     if (!shown) throw new MediaError(`${name} gives no picture ${this.#when(time)}; it may be damaged. Copy it from the card again`, this.#run?.said ?? null)
     if (!this.#next) this.#complete(shown.time, time)
     return shown.data
+  }
+
+  async #advance(time: Flicks): Promise<void> {
+    while (this.#next && this.#next.time <= time) {
+      this.#current = this.#next
+      this.#next = await this.#read()
+    }
+  }
+
+  /** Whether the picture of an instant may have been held from before what was handed on. */
+  #leftOut(time: Flicks): boolean {
+    const range = this.#ranges.findLast((r) => r.from <= time)
+    const shown = this.#current
+    return !!range && shown !== null && shown.time < range.from - frameStart(MARGIN_FRAMES - 1, this.#grid.rate)
   }
 
   /** Once there are no more pictures: whether these were all. */

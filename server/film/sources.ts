@@ -2,7 +2,7 @@ import type { Exchange, Segment } from '@pendolo/core/formats'
 import { type Flicks, frameStart, masterToClip } from '@pendolo/core/time'
 import type { Config } from '../config.ts'
 import { type PictureSource, pictureSource } from '../media/pictures.ts'
-import { PictureDecoder } from './decoder.ts'
+import { type ClipRange, PictureDecoder } from './decoder.ts'
 import type { PictureSize } from './framing.ts'
 import { StillDecoder } from './still.ts'
 
@@ -12,6 +12,8 @@ type Pictures = Pick<PictureDecoder, 'shownAt' | 'close'>
 
 /** A source that is wanted again within so many seconds of its own time goes on being read: that costs less than to begin anew. */
 const KEPT_FLICKS = 2 * frameStart(1, { num: 1, den: 1 })
+/** A source that goes on over more stretches than these hands on all its pictures. */
+const MOST_RANGES = 200
 /** Sources that are open at once, at most. */
 const MOST_OPEN = 12
 
@@ -78,16 +80,28 @@ export class FilmSources {
     return null
   }
 
+  /** What will be asked for of a source that is opened for a stretch, in this and in those that go on with it. */
+  #uses(index: number): ClipRange[] {
+    const out: ClipRange[] = []
+    for (let i: number | null = index; i !== null; i = this.#nextUse(i)) {
+      const segment: Segment = this.#exchange.cut[i]
+      // What comes after so many is not looked ahead for.
+      if (out.length === MOST_RANGES) return [{ from: out[0].from, to: out[0].to }]
+      out.push({ from: clipTimeAt(this.#exchange, segment, 0), to: clipTimeAt(this.#exchange, segment, segment.frames - 1) })
+    }
+    return out
+  }
+
   #ready(index: number): void {
     const segment = this.#exchange.cut[index]
     if (!segment?.source || this.#open.has(index)) return
-    const opening = this.#begin(segment, segment.source)
+    const opening = this.#begin(index, segment.source)
     // Whoever takes it is told.
     opening.catch(() => undefined)
     this.#open.set(index, opening)
   }
 
-  async #begin(segment: Segment, { file, clipId }: Source): Promise<Pictures> {
+  async #begin(index: number, { file, clipId }: Source): Promise<Pictures> {
     const { doc } = this.#exchange
     let looked = this.#looked.get(file.path)
     if (!looked) {
@@ -98,7 +112,7 @@ export class FilmSources {
     const source = await looked
     const decoder = file.facts.video?.still
       ? new StillDecoder(this.#config, file, source, this.#size, framing)
-      : new PictureDecoder(this.#config, file, source, clipTimeAt(this.#exchange, segment, 0), this.#size, framing)
+      : new PictureDecoder(this.#config, file, source, this.#uses(index), this.#size, framing)
     this.#all.add(decoder)
     if (this.#closed) decoder.close()
     return decoder

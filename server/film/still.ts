@@ -12,7 +12,7 @@ export class StillDecoder {
   readonly #abort = new AbortController()
 
   constructor(config: Config, file: ExchangeFile, source: PictureSource, size: PictureSize, framing: Framing) {
-    this.#picture = this.#read(config, file, `${source.chain}${framed(size, framing)}`, (size.width * size.height * 3) / 2)
+    this.#picture = this.#read(config, file, `${source.chain}${framed(size, framing, source.plain)}`, (size.width * size.height * 3) / 2)
     // Whoever asks for the picture is told.
     this.#picture.catch(() => undefined)
   }

@@ -32,7 +32,14 @@ function planes(data: Buffer, width: number, height: number): Planes {
 async function seen(file: string, seconds: number, size: { width: number; height: number }): Promise<Planes[]> {
   const facts = await probe(config, file)
   const source: ExchangeFile = { id: 'f', name: path.basename(file), path: file, facts }
-  const decoder = new PictureDecoder(config, source, await pictureSource(config, file), secondsToFlicks(seconds), size, 'fit')
+  const decoder = new PictureDecoder(
+    config,
+    source,
+    await pictureSource(config, file),
+    [{ from: secondsToFlicks(seconds), to: secondsToFlicks(seconds) }],
+    size,
+    'fit',
+  )
   const film = await decoder.shownAt(secondsToFlicks(seconds))
   decoder.close()
   const { key } = await contentKey(file)

@@ -16,6 +16,9 @@ export interface PictureTags {
   color_primaries?: string
   color_transfer?: string
   pix_fmt?: string
+  color_range?: string
+  sample_aspect_ratio?: string
+  side_data_list?: { rotation?: number }[]
 }
 
 export type Fields = NonNullable<Video['fields']>
@@ -43,6 +46,8 @@ export interface PictureSource {
   readonly tick: Rate
   /** Filters from decoded pictures to progressive ones whose colours are known, each ending in a comma. */
   readonly chain: string
+  /** Size of pictures that have the film's colours already and need nothing done to them; null where something is. */
+  readonly plain: { readonly width: number; readonly height: number } | null
 }
 
 interface Looked {
@@ -51,7 +56,8 @@ interface Looked {
   frames?: { interlaced_frame?: number; top_field_first?: number }[]
 }
 
-const NEEDED = 'stream=pix_fmt,width,height,time_base,field_order,color_space,color_primaries,color_transfer:format=format_name,start_time'
+const NEEDED =
+  'stream=pix_fmt,width,height,time_base,field_order,color_space,color_primaries,color_transfer,color_range,sample_aspect_ratio:stream_side_data=rotation:format=format_name,start_time'
 /** Containers with a clock of their own, whose zero counts even when the streams start later. */
 const CLOCKED = /^(mov|matroska|webm)/
 export const isClocked = (formatName: string): boolean => CLOCKED.test(formatName)
@@ -83,7 +89,18 @@ export async function pictureSource(config: Config, file: string, signal?: Abort
     zero: clockZero(format?.format_name ?? '', Number(format?.start_time ?? 0) || 0),
     tick: num > 0 && den > 0 ? { num, den } : { num: 1, den: 90000 },
     chain: pictureChain(tags, fieldsOf(tags, first)),
+    plain: plainSize(tags, fieldsOf(tags, first)),
   }
+}
+
+/** Size of upright pictures with square pixels that are whole and in the film's colours; null for all others. */
+function plainSize(tags: PictureTags, fields: Fields | null): { width: number; height: number } | null {
+  const { width = 0, height = 0, pix_fmt, color_range, sample_aspect_ratio = '1:1', side_data_list = [] } = tags
+  const standard = width <= STANDARD.width && height <= STANDARD.height
+  const matrix = known(tags.color_space) ?? (standard ? 'smpte170m' : 'bt709')
+  const usual = pix_fmt === 'yuv420p' && color_range !== 'pc' && matrix === 'bt709' && !fields && !wideRangeOf(tags) && tags.color_primaries !== 'bt2020'
+  const square = /^(1:1|0:1|N\/A)$/.test(sample_aspect_ratio)
+  return usual && square && side_data_list.every((d) => d.rotation === undefined) ? { width, height } : null
 }
 
 /** Arguments of ffprobe that have the first picture decoded, for its fields. */

@@ -1,0 +1,129 @@
+import { execFileSync, spawn, spawnSync } from 'node:child_process'
+import { once } from 'node:events'
+import { existsSync, mkdirSync, mkdtempSync, readFileSync, rmSync } from 'node:fs'
+import os from 'node:os'
+import path from 'node:path'
+import { type Edit, isMaster } from '../core/project/index.ts'
+import { FLICKS_PER_SECOND, flicks } from '../core/time/index.ts'
+import { median, type State } from './big.ts'
+
+const SIZE = { width: 1280, height: 720 }
+const SECONDS = 60
+const CAMERAS = 3
+/** The film's range, s, and how many stretches it has. */
+const FROM = 20
+const TO = 28
+const CUTS = 24
+const CLI = 'server/dist/cli.mjs'
+/** So often each is made, by turns; the middle counts. */
+const TIMES = 3
+
+const camera = (n: number) => path.join(`cam-${n}`, 'clip.mp4')
+
+function material(folder: string): void {
+  for (let n = 1; n <= CAMERAS; n++) {
+    mkdirSync(path.join(folder, `cam-${n}`), { recursive: true })
+    const picture = `testsrc2=size=${SIZE.width}x${SIZE.height}:rate=25:duration=${SECONDS},hue=h=${n * 90},noise=alls=6:allf=t`
+    const codec = ['-c:v', 'libx264', '-preset', 'veryfast', '-crf', '23', '-g', '50', '-pix_fmt', 'yuv420p']
+    execFileSync('ffmpeg', ['-v', 'error', '-y', '-f', 'lavfi', '-i', picture, ...codec, path.join(folder, camera(n))])
+  }
+  execFileSync('ffmpeg', [
+    '-v',
+    'error',
+    '-y',
+    '-f',
+    'lavfi',
+    '-i',
+    `sine=duration=${SECONDS}:sample_rate=48000`,
+    '-ac',
+    '2',
+    path.join(folder, 'desk-mix.wav'),
+  ])
+}
+
+/** Seconds of processor time that ended children took until now, from what the kernel counts for this process (proc(5)). */
+function childrenSeconds(): number {
+  const fields = readFileSync('/proc/self/stat', 'utf8')
+    .replace(/^.*\) /s, '')
+    .split(' ')
+  return (Number(fields[13]) + Number(fields[14])) / Number(execFileSync('getconf', ['CLK_TCK'], { encoding: 'utf8' }))
+}
+
+function cpuOf(command: string, args: string[]): number {
+  const before = childrenSeconds()
+  const { status, stderr } = spawnSync(command, args, { encoding: 'utf8' })
+  if (status !== 0) throw new Error(stderr)
+  return childrenSeconds() - before
+}
+
+/** A film of many short stretches against one ffmpeg graph that trims and joins the same ones with the same encoder. */
+export async function benchFilm(folder: string): Promise<void> {
+  if (!existsSync(path.join(folder, 'desk-mix.wav'))) material(folder)
+  const home = mkdtempSync(path.join(os.tmpdir(), 'pendolo-bench-'))
+  try {
+    await makeProject(home, folder)
+    const out = path.join(home, 'ours.mp4')
+    const ours = () => cpuOf(process.execPath, [CLI, 'film', 'Short', '--home', home, '--out', out, '--size', `${SIZE.width}x${SIZE.height}`])
+    const idle = cpuOf(process.execPath, [CLI, 'exchange', 'Short', '--home', home, '--format', 'edl', '--out', path.join(home, 'x.edl')])
+    const theirs = () => cpuOf('ffmpeg', graph(folder, path.join(home, 'graph.mp4')))
+    const pairs = Array.from({ length: TIMES }, () => ({ a: ours(), b: theirs() }))
+    const [a, b] = [median(pairs.map((p) => p.a)), median(pairs.map((p) => p.b))]
+    console.log(`baseline: one ffmpeg graph of ${CUTS} stretches in ${TO - FROM} s of ${SIZE.width}×${SIZE.height} takes ${b.toFixed(1)} s of processor`)
+    console.log(`film: ${(a / b).toFixed(2)} × that; ${((a - idle) / b).toFixed(2)} × without what any command takes to begin (${idle.toFixed(1)} s)`)
+  } finally {
+    rmSync(home, { recursive: true, force: true })
+  }
+}
+
+function graph(folder: string, out: string): string[] {
+  const step = (TO - FROM) / CUTS
+  const inputs = Array.from({ length: CAMERAS }, (_, n) => ['-ss', String(FROM), '-t', String(TO - FROM), '-i', path.join(folder, camera(n + 1))]).flat()
+  const splits = Array.from({ length: CAMERAS }, (_, n) => {
+    const own = Array.from({ length: CUTS }, (_, i) => i).filter((i) => i % CAMERAS === n)
+    return `[${n}:v]split=${own.length}${own.map((i) => `[s${i}]`).join('')}`
+  })
+  const trims = Array.from({ length: CUTS }, (_, i) => `[s${i}]trim=${i * step}:${(i + 1) * step},setpts=PTS-STARTPTS[t${i}]`)
+  const joined = `${Array.from({ length: CUTS }, (_, i) => `[t${i}]`).join('')}concat=n=${CUTS},format=yuv420p[v]`
+  const sound = ['-ss', String(FROM), '-t', String(TO - FROM), '-i', path.join(folder, 'desk-mix.wav')]
+  const encoder = ['-c:v', 'libx264', '-preset', 'veryfast', '-crf', '18', '-c:a', 'aac', '-b:a', '256k']
+  const filter = [...splits, ...trims, joined].join(';')
+  return ['-v', 'error', '-y', ...inputs, ...sound, '-filter_complex', filter, '-map', '[v]', '-map', `${CAMERAS}:a`, ...encoder, out]
+}
+
+async function makeProject(home: string, folder: string): Promise<void> {
+  const server = spawn(process.execPath, [CLI, 'start', '--home', home, '--port', '0'], {
+    env: { ...process.env, PENDOLO_ROOTS: path.resolve(folder) },
+    stdio: ['ignore', 'pipe', 'inherit'],
+  })
+  try {
+    const [said] = (await once(server.stdout, 'data')) as [Buffer]
+    const url = /http:\/\/[\d.:]+/.exec(said.toString())?.[0] ?? ''
+    const call = async <T>(target: string, body?: unknown): Promise<T> => {
+      const init = body === undefined ? {} : { method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify(body) }
+      const answer = await fetch(`${url}/api${target}`, init)
+      if (!answer.ok) throw new Error(`${target}: ${answer.status} ${await answer.text()}`)
+      return (answer.status === 204 ? undefined : await answer.json()) as T
+    }
+    const { id } = await call<{ id: string }>('/projects', { name: 'Short' })
+    await call(`/projects/${id}/gather`, { paths: [path.resolve(folder)] })
+    for (const job of await call<{ id: string }[]>(`/jobs?project=${id}`))
+      await fetch(`${url}/api/jobs/${job.id}/cancel`, { method: 'POST', headers: { 'x-author': 'bench' } })
+    const { doc } = await call<State>(`/projects/${id}`)
+    const at = (seconds: number) => flicks(Math.round(seconds * FLICKS_PER_SECOND))
+    const placement = { start: flicks(0), rate: 1, method: 'hand', verdict: 'sure', confidence: 1, why: [{ code: 'moved' }], locked: false } as const
+    const cameras = Object.values(doc.clips).filter((c) => !isMaster(doc, c.id))
+    const cutId = doc.activeCutId
+    const edits: Edit[] = [
+      { type: 'place', by: 'hand', placements: Object.fromEntries(cameras.map((c) => [c.id, placement])), loose: {} },
+      ...Array.from({ length: CUTS }, (_, i): Edit => {
+        const time = at(FROM + (i * (TO - FROM)) / CUTS)
+        return { type: 'choose', cutId, time, choice: { angleId: doc.angles[i % CAMERAS].id } }
+      }),
+      { type: 'keep', start: at(FROM), end: at(TO) },
+    ]
+    await call(`/projects/${id}/edits?label=bench`, { edits })
+  } finally {
+    server.kill('SIGTERM')
+    await once(server, 'exit')
+  }
+}
