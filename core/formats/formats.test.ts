@@ -1,4 +1,4 @@
-import { applyEdits, emptyProject, type FileFacts } from '../project/index.ts'
+import { applyEdits, emptyProject, type FileFacts, STILL_PLACE } from '../project/index.ts'
 import { FLICKS_PER_SECOND, flicks, secondsToFlicks } from '../time/index.ts'
 import { ExchangeError, type ExchangeFile, layOut, readOtioPlacements, writeEdl, writeOtio } from './index.ts'
 
@@ -191,6 +191,30 @@ describe('a clip in pieces', () => {
     expect(writeOtio(layOut('Show', broken(), files))).toContain('"jumps"')
     expect(writeOtio(layOut('Show', show(), files))).not.toContain('"jumps"')
   })
+})
+
+test('a still is as long as it is wanted, and a clip whose rate was set is counted at that rate', () => {
+  const still = file('s', 'hall.png', { ...facts(0, { ...picture(1, 1, 1), still: true } as FileFacts['video']), audio: null })
+  const doc = applyEdits(show(), [
+    { type: 'addClips', angles: [{ id: 's', name: 'Stills', hue: 3, framing: 'fit' }], clips: [{ id: 's1', fileId: 's', angleId: 's', state: 'in' }] },
+    { type: 'place', by: 'search', placements: { s1: { ...STILL_PLACE } }, loose: {} },
+    { type: 'choose', cutId: 'cut', time: at(5), choice: { angleId: 's' } },
+    { type: 'clipRate', clipId: 'b1', rate: '25/1' },
+  ]).doc
+  const exchange = layOut('Show', doc, new Map([...files, ['s', still]]))
+  const [, b, s] = exchange.cut
+  // 99 pictures of 50 a second had gone by; of 25 a second half as many have.
+  expect([b.source?.firstFrame, s.source?.file.name, s.source?.firstFrame, s.frames]).toEqual([49, 'hall.png', 0, 375])
+  const otio = JSON.parse(writeOtio(exchange)) as {
+    tracks: { children: { name: string; children: { name: string; source_range: unknown; media_reference: unknown }[] }[] }
+  }
+  const cut = otio.tracks.children.find((t) => t.name.startsWith('Cut'))?.children ?? []
+  const whole = (value: number) => expect.objectContaining({ rate: 25, value })
+  expect(cut.find((c) => c.name === 'hall.png')).toMatchObject({
+    source_range: { start_time: whole(0), duration: whole(375) },
+    media_reference: { available_range: { start_time: whole(0), duration: whole(375) } },
+  })
+  expect(cut.find((c) => c.name === 'b-camera.mp4')).toMatchObject({ source_range: { start_time: whole(49), duration: whole(50) } })
 })
 
 test('a mark over a range lasts in OpenTimelineIO and carries its note; one on a clip stands where the clip is', () => {

@@ -67,7 +67,8 @@ function lane(exchange: Exchange, segments: Segment[]): OtioObject[] {
 function clip(exchange: Exchange, segment: Segment, rate: number): OtioObject {
   const source = segment.source as NonNullable<Segment['source']>
   const video = source.file.facts.video as NonNullable<ExchangeFile['facts']['video']>
-  const own = rateToNumber(video.rate)
+  // A still counts as the project does, and is as long as it is wanted.
+  const own = video.still ? rate : rateToNumber(video.rate)
   const origin = startFrameOf(source.file.facts)
   const placement = exchange.doc.placements[source.clipId]
   const retimed = Math.abs(source.rate - 1) > RETIME_FROM
@@ -91,7 +92,7 @@ function clip(exchange: Exchange, segment: Segment, rate: number): OtioObject {
       : [],
     markers: [],
     enabled: true,
-    media_reference: reference(source.file, time(origin, own), time(video.frames, own)),
+    media_reference: reference(source.file, time(origin, own), time(video.still ? segment.frames : video.frames, own)),
   }
 }
 
