@@ -7,7 +7,7 @@ import { type ComponentType, lazy, type ReactNode, Suspense, useEffect, useState
 import { Link, useParams } from 'react-router'
 import { useEdit, useProject, useStep } from './data/queries.ts'
 import { newId } from './ids.ts'
-import { MarksButton, MarksOver } from './marks/marks-over.tsx'
+import { MarksBeside, MarksButton } from './marks/marks-beside.tsx'
 import { engine, useLoaded } from './playback/use-engine.ts'
 import type { StageProps } from './stage.ts'
 import { Steps } from './steps.tsx'
@@ -177,7 +177,7 @@ function Opened({ project, stage }: { project: ProjectState; stage: StagePath })
           <View project={project} edit={edit} top={top} />
         </Suspense>
       </Guarded>
-      {marksOpen && stage !== 'pulse' && <MarksOver project={project} edit={edit} onClose={() => setMarksOpen(false)} />}
+      {marksOpen && stage !== 'pulse' && <MarksBeside project={project} edit={edit} onClose={() => setMarksOpen(false)} />}
       <NameMark
         key={naming}
         markId={naming}

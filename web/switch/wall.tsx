@@ -9,7 +9,7 @@ import { filmFor } from '../playback/film.ts'
 import { soundOnly } from '../playback/model.ts'
 import { useEngine } from '../playback/use-engine.ts'
 import { useSize } from '../score/time-view.ts'
-import { Bob } from '../ui/bob.tsx'
+import { angleKey, Bob } from '../ui/bob.tsx'
 import { Own } from '../ui/own.tsx'
 import { hueOf } from '../ui/theme.ts'
 import { SoundTile } from './sound-tile.tsx'
@@ -87,7 +87,7 @@ export function Wall({ project, spans, chosenAngle, onChoose }: WallProps) {
                   <Own word="stands in" />:{' '}
                 </>
               )}
-              {seenIndex + 1} {seen.name}
+              {angleKey(seenIndex)} {seen.name}
             </span>
           )}
         </div>

@@ -12,10 +12,10 @@ export function MarksButton({ open, onOpen }: { open: boolean; onOpen: (open: bo
   )
 }
 
-/** The list of marks over the right side of a stage, which goes on beneath it. */
-export function MarksOver({ project, edit, onClose }: Pick<StageProps, 'project' | 'edit'> & { onClose: () => void }) {
+/** The list of marks at the right side of a stage, which makes room for it. */
+export function MarksBeside({ project, edit, onClose }: Pick<StageProps, 'project' | 'edit'> & { onClose: () => void }) {
   return (
-    <aside className="marks-over" aria-label="Marks">
+    <aside className="marks-beside" aria-label="Marks">
       <h3>
         Marks
         <Button size="small" type="text" icon={<X size={15} />} aria-label="Close the marks" onClick={onClose} />
