@@ -187,6 +187,12 @@ async function done(task: Task, progress: MessagePort): Promise<Results[keyof Re
     reference = { file: task.masterSound, sound: new SoundReference(sound), close }
   }
   const clip = openHeard(task.clipSound)
+  let most = 0
+  const onProgress = (share: number) => {
+    if (share < most + 0.01) return
+    most = share
+    told(share)
+  }
   try {
     return placeBySound(reference.sound, clip.sound, {
       ...(typeof task.speed === 'string'
@@ -195,6 +201,7 @@ async function done(task: Task, progress: MessagePort): Promise<Results[keyof Re
           ? {}
           : { only: task.speed }),
       thorough: task.thorough,
+      onProgress,
       ...(task.near && { near: task.near }),
     })
   } finally {

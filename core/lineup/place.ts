@@ -161,7 +161,7 @@ const SPEED_STEP = 0.0002
 function attemptAnySpeed(reference: SoundReference, clip: SampleSource, at: (speed: number) => HeardSound, options: PlaceOptions): Attempt | null {
   const supportOf = (one: Attempt | null) => one?.ranked[0]?.candidate.support ?? 0
   let best: Attempt | null = null
-  for (const { speed, startSeconds } of anySpeeds(reference.source, clip, () => options.onProgress?.(0.6))) {
+  for (const { speed, startSeconds } of anySpeeds(reference.source, clip, (share) => options.onProgress?.(0.5 + 0.4 * share))) {
     // A place is known where a window lies; at the clip's beginning the speed that is off has led it away.
     const near = options.near ?? { startSeconds, tolerance: 0.5 + SPEED_OFF * speed * (clip.length / ANALYSIS_RATE) }
     let here: Attempt | null = null

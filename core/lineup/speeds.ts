@@ -76,15 +76,16 @@ const MOST_WEIGHED = 400
  * @param onStep called between steps; throwing stops the search
  * @returns at most four, exact to about a thousandth, best first
  */
-export function anySpeeds(master: SampleSource, clip: SampleSource, onStep: () => void = () => undefined): SpeedPlace[] {
+export function anySpeeds(master: SampleSource, clip: SampleSource, onStep: (share: number) => void = () => undefined): SpeedPlace[] {
   const all: Heard[] = []
   using low = new Grid(master, TRIED_RATE)
   using high = new Grid(master, 2 * TRIED_RATE)
   let kept: SpeedPlace[] = []
-  for (const at of loudest(clip)) {
+  const windows = loudest(clip)
+  for (const [n, at] of windows.entries()) {
     const octaves = octavesAround(clip, at)
     for (let speed = SLOWEST; speed <= FASTEST; speed *= 1 + STEP) {
-      onStep()
+      onStep((n + Math.log(speed / SLOWEST) / Math.log(FASTEST / SLOWEST)) / windows.length)
       all.push(...(speed < SLOW ? high : low).find(octaves, at, speed))
     }
     kept = together(all)

@@ -10,33 +10,44 @@ const NOT_HEARD = { usable: false, sound: null, file: '' }
 export async function placeBySoundAll(round: Round): Promise<void> {
   const { recordings, tools } = round
   let done = 0
+  // A search at every speed takes long: what is under way counts too.
+  const shares = new Map<Recording, number>()
+  const tell = () => {
+    const open = [...shares.values()].reduce((sum, s) => sum + s, 0)
+    tools.onProgress((0.8 * (done + open)) / recordings.length, { code: 'files-heard', done, of: recordings.length })
+  }
   const queue = [...recordings]
   const lane = async () => {
     for (let next = queue.shift(); next; next = queue.shift()) {
-      await hear(round, next)
+      const recording = next
+      await hear(round, recording, (share) => {
+        shares.set(recording, share)
+        tell()
+      })
+      shares.delete(recording)
       done++
-      tools.onProgress((0.8 * done) / recordings.length, { code: 'files-heard', done, of: recordings.length })
+      tell()
     }
   }
   await Promise.all(Array.from({ length: tools.analysis.threads }, lane))
 }
 
-async function hear(round: Round, recording: Recording): Promise<void> {
-  const heard = await attempt(recording, () => place(round, recording))
+async function hear(round: Round, recording: Recording, onShare: (share: number) => void): Promise<void> {
+  const heard = await attempt(recording, () => place(round, recording, onShare))
   const { usable, sound, file } = 'failed' in heard ? NOT_HEARD : heard.value
   const trial: Trial = { recording, usable, sound, file, outcome: { placement: null, why: [], proof: null } }
   round.trials.push(trial)
   await round.report(trial, 'failed' in heard ? { placement: null, why: inWords(heard.failed), proof: null } : soundOutcome(round, recording, sound, usable))
 }
 
-async function place(round: Round, recording: Recording): Promise<Pick<Trial, 'usable' | 'sound' | 'file'>> {
+async function place(round: Round, recording: Recording, onShare: (share: number) => void): Promise<Pick<Trial, 'usable' | 'sound' | 'file'>> {
   const { wishes, masterSound } = round
   const heard = await round.listenTo(recording)
   const usable = soundUsable(recording, heard?.findings ?? null)
   let sound: SoundPlacement | null = null
   let file = heard?.file ?? ''
   if (round.ways.has('sound') && masterSound && heard && usable) {
-    sound = await round.search(file, wishes)
+    sound = await round.search(file, wishes, onShare)
     // Where the channels hold different things, one of them may fit where their mix does not.
     for (const channel of heard.findings.others ?? []) {
       if (sound.verdict === 'sure') break

@@ -103,14 +103,15 @@ export class Round {
     return this.search(trial.file, { near, thorough: true })
   }
 
-  /** Searches a sound on that of the master. */
+  /** Searches a sound on that of the master. @param onShare told how much of it is done, 0..1 */
   async search(
     clipSound: string,
     { near = null, thorough = false, speed = 'auto' }: Omit<LineUpWishes, 'near' | 'ways'> & { near?: Near | null },
+    onShare?: (share: number) => void,
   ): Promise<SoundPlacement> {
     const { file, startSeconds } = this.masterSound as MasterSound
     const own = near && { ...near, startSeconds: near.startSeconds - startSeconds }
-    const found = await this.tools.analysis.run({ kind: 'place', masterSound: file, clipSound, near: own, thorough, speed }, this.tools.signal)
+    const found = await this.tools.analysis.run({ kind: 'place', masterSound: file, clipSound, near: own, thorough, speed }, this.tools.signal, onShare)
     return laterBy(found, startSeconds)
   }
 }

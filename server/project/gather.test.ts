@@ -67,6 +67,28 @@ describe('one camera, one angle', () => {
     expect(doc.settings).toMatchObject({ rate: '25/1', width: 1920, height: 1080 })
   })
 
+  test('where nothing was heard at all, the camera that ran longest keeps the time and stays an angle', () => {
+    const { doc, angles } = sorted([row('a.mov', 'left', { audio: null }), row('b.mov', 'right', { audio: null, durationSeconds: 90 })])
+    expect(doc.clips[doc.master.clipIds[0]].fileId).toBe('b.mov')
+    expect(angles).toEqual(['Left: a.mov', 'Right: b.mov'])
+  })
+
+  test('stills come after the cameras, stand around the whole event, and are never the master', () => {
+    const still = { durationSeconds: 0, audio: null, video: { ...(facts().video as NonNullable<FileFacts['video']>), still: true as const, frames: 1 } }
+    const { doc, angles } = sorted([row('hall.png', 'art', still), row('plan.jpg', 'art', still), row('a.mov', 'left', { audio: null })])
+    expect(angles).toEqual(['Left: a.mov', 'Art: hall.png plan.jpg'])
+    const clip = Object.values(doc.clips).find((c) => c.fileId === 'hall.png')
+    expect(doc.placements[clip?.id ?? '']).toMatchObject({ verdict: 'sure', locked: true, why: [{ code: 'still' }] })
+    expect(doc.clips[doc.master.clipIds[0]].fileId).toBe('a.mov')
+    expect(sorted([row('hall.png', 'art', still)]).doc.master.clipIds).toEqual([])
+  })
+
+  test('drop-frame counting is proposed where the material counts so', () => {
+    const ntsc = { video: { ...(facts().video as NonNullable<FileFacts['video']>), rate: { num: 30000, den: 1001 } } }
+    expect(sorted([row('a.mov', 'l', { ...ntsc, timecode: '10:00:00;00' })]).doc.settings).toMatchObject({ rate: '30000/1001', dropFrame: true })
+    expect(sorted([row('a.mov', 'l', { ...ntsc, timecode: '10:00:00:00' })]).doc.settings).toMatchObject({ dropFrame: false })
+  })
+
   test('a recording that comes after the cameras takes the place of a camera as master', () => {
     const first = applyEdits(emptyProject('cut'), sort(emptyProject('cut'), [row('a.mov', 'cam')]).edits).doc
     const second = applyEdits(first, sort(first, [row('mix.wav', 'desk', { video: null })], true).edits).doc
