@@ -138,7 +138,8 @@ class Run {
   /** The next picture's bytes, in memory that is used again once {@link HELD} more have been read. */
   async #bytes(): Promise<Buffer | null> {
     this.#turn = (this.#turn + 1) % HELD
-    const out = (this.#ring[this.#turn] ??= Buffer.allocUnsafeSlow(this.#frameBytes))
+    const out = this.#ring[this.#turn] ?? Buffer.allocUnsafeSlow(this.#frameBytes)
+    this.#ring[this.#turn] = out
     let filled = 0
     while (filled < out.length) {
       if (this.#rest.length === 0) {
