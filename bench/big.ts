@@ -1,10 +1,11 @@
-import { execFileSync, spawn } from 'node:child_process'
-import { once } from 'node:events'
+import { execFileSync } from 'node:child_process'
 import { existsSync, mkdirSync, mkdtempSync, rmSync } from 'node:fs'
 import os from 'node:os'
 import path from 'node:path'
 import { type Edit, type FileFacts, isMaster, type ProjectDoc } from '../core/project/index.ts'
 import { FLICKS_PER_SECOND, type Flicks, flicks, frameStart } from '../core/time/index.ts'
+
+import { type Served, withServer } from './server.ts'
 
 export const HOURS = 2
 export const ANGLES = 16
@@ -63,32 +64,14 @@ export interface Big {
 export async function withBigProject(folder: string, act: (big: Big) => Promise<void>): Promise<void> {
   if (!existsSync(path.join(folder, camera(ANGLES)))) material(folder)
   const home = mkdtempSync(path.join(os.tmpdir(), 'pendolo-bench-'))
-  const server = spawn(process.execPath, ['server/dist/cli.mjs', 'start', '--home', home, '--port', '0'], {
-    env: { ...process.env, PENDOLO_ROOTS: path.resolve(folder) },
-    stdio: ['ignore', 'pipe', 'inherit'],
-  })
   try {
-    const [said] = (await once(server.stdout, 'data')) as [Buffer]
-    const url = /http:\/\/[\d.:]+/.exec(said.toString())?.[0] ?? ''
-    await act(await gathered(url, home, folder))
+    await withServer(home, folder, 'Two hours', async (served) => act(await placed(served, home)))
   } finally {
-    server.kill('SIGTERM')
-    await once(server, 'exit')
     rmSync(home, { recursive: true, force: true })
   }
 }
 
-async function gathered(url: string, home: string, folder: string): Promise<Big> {
-  const call = async <T>(target: string, body?: unknown): Promise<T> => {
-    const init = body === undefined ? {} : { method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify(body) }
-    const answer = await fetch(`${url}/api${target}`, init)
-    if (!answer.ok) throw new Error(`${target}: ${answer.status} ${await answer.text()}`)
-    return (answer.status === 204 ? undefined : await answer.json()) as T
-  }
-  const { id } = await call<{ id: string }>('/projects', { name: 'Two hours' })
-  await call(`/projects/${id}/gather`, { paths: [path.resolve(folder)] })
-  for (const job of await call<{ id: string }[]>(`/jobs?project=${id}`))
-    await fetch(`${url}/api/jobs/${job.id}/cancel`, { method: 'POST', headers: { 'x-author': 'bench' } })
+async function placed({ url, id, call }: Served, home: string): Promise<Big> {
   const edit = (edits: Edit[]) => call(`/projects/${id}/edits?label=bench`, { edits })
   const state = () => call<State>(`/projects/${id}`)
   const { doc } = await state()

@@ -1,11 +1,11 @@
-import { execFileSync, spawn, spawnSync } from 'node:child_process'
-import { once } from 'node:events'
+import { execFileSync, spawnSync } from 'node:child_process'
 import { existsSync, mkdirSync, mkdtempSync, readFileSync, rmSync } from 'node:fs'
 import os from 'node:os'
 import path from 'node:path'
 import { type Edit, isMaster } from '../core/project/index.ts'
 import { FLICKS_PER_SECOND, flicks } from '../core/time/index.ts'
 import { median, type State } from './big.ts'
+import { CLI, withServer } from './server.ts'
 
 const SIZE = { width: 1280, height: 720 }
 const SECONDS = 60
@@ -14,7 +14,6 @@ const CAMERAS = 3
 const FROM = 20
 const TO = 28
 const CUTS = 24
-const CLI = 'server/dist/cli.mjs'
 /** So often each is made, by turns; the middle counts. */
 const TIMES = 3
 
@@ -91,23 +90,7 @@ function graph(folder: string, out: string): string[] {
 }
 
 async function makeProject(home: string, folder: string): Promise<void> {
-  const server = spawn(process.execPath, [CLI, 'start', '--home', home, '--port', '0'], {
-    env: { ...process.env, PENDOLO_ROOTS: path.resolve(folder) },
-    stdio: ['ignore', 'pipe', 'inherit'],
-  })
-  try {
-    const [said] = (await once(server.stdout, 'data')) as [Buffer]
-    const url = /http:\/\/[\d.:]+/.exec(said.toString())?.[0] ?? ''
-    const call = async <T>(target: string, body?: unknown): Promise<T> => {
-      const init = body === undefined ? {} : { method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify(body) }
-      const answer = await fetch(`${url}/api${target}`, init)
-      if (!answer.ok) throw new Error(`${target}: ${answer.status} ${await answer.text()}`)
-      return (answer.status === 204 ? undefined : await answer.json()) as T
-    }
-    const { id } = await call<{ id: string }>('/projects', { name: 'Short' })
-    await call(`/projects/${id}/gather`, { paths: [path.resolve(folder)] })
-    for (const job of await call<{ id: string }[]>(`/jobs?project=${id}`))
-      await fetch(`${url}/api/jobs/${job.id}/cancel`, { method: 'POST', headers: { 'x-author': 'bench' } })
+  await withServer(home, folder, 'Short', async ({ id, call }) => {
     const { doc } = await call<State>(`/projects/${id}`)
     const at = (seconds: number) => flicks(Math.round(seconds * FLICKS_PER_SECOND))
     const placement = { start: flicks(0), rate: 1, method: 'hand', verdict: 'sure', confidence: 1, why: [{ code: 'moved' }], locked: false } as const
@@ -122,8 +105,5 @@ async function makeProject(home: string, folder: string): Promise<void> {
       { type: 'keep', start: at(FROM), end: at(TO) },
     ]
     await call(`/projects/${id}/edits?label=bench`, { edits })
-  } finally {
-    server.kill('SIGTERM')
-    await once(server, 'exit')
-  }
+  })
 }

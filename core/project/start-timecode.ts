@@ -9,7 +9,7 @@ import {
   timecodeToFrame,
   ZERO,
 } from '../time/index.ts'
-import type { FileFacts } from './facts.ts'
+import { type FileFacts, factsOfClip } from './facts.ts'
 import type { Note } from './notes.ts'
 import { projectRate } from './settings.ts'
 import type { ProjectDoc } from './types.ts'
@@ -43,7 +43,7 @@ export function timecodeProposals(doc: ProjectDoc, files: readonly Told[]): Time
   for (const clip of Object.values(doc.clips)) {
     const file = byId.get(clip.fileId)
     const placement = doc.placements[clip.id]
-    const begin = file && placement && beginOf(file, rate)
+    const begin = file && placement && beginOf({ ...file, facts: factsOfClip(file.facts, clip) }, rate)
     if (!begin) continue
     const seconds = begin.seconds + masterToClip(ZERO, placement) / FLICKS_PER_SECOND
     const dropFrame = begin.dropFrame && canDropFrames(rate)

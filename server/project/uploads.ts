@@ -1,4 +1,4 @@
-import { link, mkdir, readdir, rename, rm } from 'node:fs/promises'
+import { link, mkdir, readdir, rename, rm, stat } from 'node:fs/promises'
 import path from 'node:path'
 import type { Config } from '../config.ts'
 import { PART, synced } from '../media/artefacts.ts'
@@ -92,6 +92,8 @@ export function droppedFound(files: readonly { path: string; parts: readonly str
 export async function discard(config: Config, files: readonly string[], kept: ReadonlySet<string>): Promise<void> {
   for (const file of files) {
     if (kept.has(file)) continue
+    // A folder is no copy; whoever names one loses nothing.
+    if (!(await stat(file).catch(() => null))?.isFile()) continue
     await rm(file, { force: true })
     // Empty folders go too, up to that of all uploads.
     for (let at = path.dirname(file); at.startsWith(config.uploads + path.sep); at = path.dirname(at)) {

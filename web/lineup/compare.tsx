@@ -1,5 +1,5 @@
 import type { ProjectState } from '@pendolo/api'
-import { type Clip, clockOf, type FileFacts, projectRate } from '@pendolo/core/project'
+import { type Clip, clockOf, type FileFacts, factsOfClip, projectRate } from '@pendolo/core/project'
 import { FLICKS_PER_SECOND, type Flicks, flicks, frameStart, masterToClip, type PlacementMap, printTimecode, ZERO } from '@pendolo/core/time'
 import { Button, Segmented, Select, Slider } from 'antd'
 import { useEffect, useRef, useState } from 'react'
@@ -144,7 +144,7 @@ export function Compare({ project, clip, offset, onOffset, onSame, onTour }: Com
         <Stepper
           what="the clip"
           disabled={!file?.facts.video}
-          onStep={(by) => onOffset(flicks(offset + clipFrames(file?.facts ?? null, placement?.rate ?? 1, by)))}
+          onStep={(by) => onOffset(flicks(offset + clipFrames(file && clip ? factsOfClip(file.facts, clip) : null, placement?.rate ?? 1, by)))}
         />
       </div>
     </section>

@@ -1,4 +1,4 @@
-import { clockOf, type Placement, POINT_KINDS, type PointKind, projectRate } from '@pendolo/core/project'
+import { clockOf, factsOfClip, type Placement, POINT_KINDS, type PointKind, projectRate } from '@pendolo/core/project'
 import { FLICKS_PER_SECOND, flicks, frameStart, ZERO } from '@pendolo/core/time'
 import { App } from 'antd'
 import { engine } from '../playback/use-engine.ts'
@@ -21,7 +21,8 @@ export function usePlacing({ project, edit }: Pick<StageProps, 'project' | 'edit
   const frame = frameStart(1, projectRate(doc.settings))
   const placement: Placement | null = chosen ? (doc.placements[chosen.id] ?? null) : null
   const chosenId = chosen?.id ?? null
-  const chosenFacts = files.find((f) => f.id === chosen?.fileId)?.facts ?? null
+  const chosenFile = files.find((f) => f.id === chosen?.fileId)
+  const chosenFacts = chosenFile && chosen ? factsOfClip(chosenFile.facts, chosen) : null
   const nudge = (by: number) => {
     const placed = several.filter((id) => doc.placements[id])
     if (placed.length === 0) return void message.info('Choose a placed clip first')
