@@ -36,7 +36,7 @@ export interface GatheredFile {
   notes: Note[]
   missing: boolean
   /** Which derived things are ready. */
-  ready: { tile: boolean; sharp: boolean; sound: boolean; peaks: boolean }
+  ready: { tile: boolean; sharp: boolean; sound: boolean; channels: boolean; peaks: boolean; channelPeaks: boolean }
 }
 
 /** A step that can be taken back or done again, by its words. */

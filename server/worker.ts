@@ -19,10 +19,10 @@ import type { Config } from './config.ts'
 import { backUp } from './db/backup.ts'
 import type { PictureSize } from './film/framing.ts'
 import { renderFilm } from './film/render.ts'
+import { alone, fold, listen } from './media/fold.ts'
 import { openHeard } from './media/heard.ts'
 import { readLuma } from './media/luma.ts'
 import { hearParts, hearPulse } from './media/pulse.ts'
-import { alone, fold, listen } from './media/sound.ts'
 import { hearSpeech, type MicrophoneFile, type SpeechEstimate } from './media/speech.ts'
 
 export interface PlaceTask {

@@ -76,7 +76,16 @@ export const clipFields: Fields<ClipEdit> = {
     clipId: id.required(),
     channel: channelName.required(),
     change: yup
-      .object({ name: yup.string().max(120), layout: yup.string().oneOf(CHANNEL_LAYOUTS), on: yup.boolean(), turned: yup.boolean(), delay: time.nullable() })
+      .object({
+        name: yup.string().max(120).nullable(),
+        layout: yup
+          .string()
+          .nullable()
+          .test('layout', 'no layout of a channel', (text) => text == null || CHANNEL_LAYOUTS.some((l) => l === text)),
+        on: yup.boolean().nullable(),
+        turned: yup.boolean().nullable(),
+        delay: time.nullable(),
+      })
       .noUnknown()
       .required(),
   },

@@ -12,7 +12,7 @@ const WORDS: { readonly [C in Note['code']]: (note: Of<C>) => string } = {
   'other-shape': () => 'other shape: fitted, or fill it in Balance',
   silent: () => 'the sound is silence',
   'pixel-aspect': (n) => `pixels ${n.aspect}: shown at ${n.width} × ${n.height}`,
-  channels: (n) => `${n.channels} channels: heard together for now`,
+  channels: (n) => `${n.channels} channels: each by itself in Balance`,
   'empty-channel': (n) => `the ${n.side} channel is empty`,
   timecode: (n) => `timecode ${n.label} as sound on channel ${n.channel}`,
 }

@@ -4,7 +4,7 @@ import { own } from './ids.ts'
 import { clipOf, EditError, named, placementOf } from './lookup.ts'
 import { isMaster } from './master.ts'
 import { accept, moveClips, nudge, type Placing, park, place, placeByPoint, setPoint } from './places.ts'
-import { type Angle, type Channel, type Clip, DEFAULT_CHANNEL, type PointKind, type ProjectDoc } from './types.ts'
+import type { Angle, Channel, ChannelLayout, Clip, PointKind, ProjectDoc } from './types.ts'
 
 export type ClipEdit =
   | { type: 'addClips'; angles: Angle[]; clips: Clip[] }
@@ -23,7 +23,16 @@ export type ClipEdit =
   | { type: 'takes'; names: Record<string, string | null> }
   /** Pictures a second as "num/den", where the file says it wrongly; null goes back to what the file says. */
   | { type: 'clipRate'; clipId: string; rate: string | null }
-  | { type: 'channel'; clipId: string; channel: string; change: Partial<Omit<Channel, 'turned' | 'delay'>> & { turned?: boolean; delay?: Flicks | null } }
+  /** What is said of a channel; null takes back what was said, so that it is as it was found. */
+  | { type: 'channel'; clipId: string; channel: string; change: ChannelChange }
+
+interface ChannelChange {
+  name?: string | null
+  layout?: ChannelLayout | null
+  on?: boolean | null
+  turned?: boolean | null
+  delay?: Flicks | null
+}
 
 export const clipReducers: Reducers<ClipEdit> = {
   addClips: drafted((doc, { angles, clips }) => addClips(doc, angles, clips)),
@@ -62,10 +71,19 @@ export const clipReducers: Reducers<ClipEdit> = {
   }),
   channel: drafted((doc, { clipId, channel, change }) => {
     const clip = clipOf(doc, clipId)
-    const before = own(clip.channels ?? {}, channel) ?? DEFAULT_CHANNEL
-    const { turned = before.turned === true, delay = before.delay ?? null, ...rest } = change
-    const { turned: _, delay: __, ...plain } = { ...before, ...rest }
-    clip.channels = { ...clip.channels, [channel]: { ...plain, ...(turned && { turned }), ...(delay !== null && { delay }) } }
+    const { name, layout, on, turned, delay, ...rest } = { ...own(clip.channels ?? {}, channel), ...change }
+    const said: Channel = {
+      ...rest,
+      ...(name && { name }),
+      ...(layout != null && { layout }),
+      ...(on != null && { on }),
+      ...(turned && { turned }),
+      ...(delay && { delay }),
+    }
+    const { [channel]: _, ...others } = clip.channels ?? {}
+    const channels = Object.keys(said).length > 0 ? { ...others, [channel]: said } : others
+    if (Object.keys(channels).length > 0) clip.channels = channels
+    else delete clip.channels
   }),
 }
 

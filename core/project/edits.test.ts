@@ -282,3 +282,24 @@ describe('sound from afar', () => {
     expect(locked.placements.a1.start).toBe(1000)
   })
 })
+
+describe('channels of a clip', () => {
+  const after = (...changes: Extract<Edit, { type: 'channel' }>['change'][]) =>
+    applyEdits(
+      project(),
+      changes.map((change): Edit => ({ type: 'channel', clipId: 'master', channel: '0.1', change })),
+    ).doc.clips.master.channels
+
+  test('keep what was said of them, and only that', () => {
+    expect(after({ name: 'Kick' }, { on: false }, { layout: 'left', turned: true })).toEqual({
+      '0.1': { name: 'Kick', on: false, layout: 'left', turned: true },
+    })
+  })
+
+  test('what is taken back is as it was found again', () => {
+    expect(after({ name: 'Kick', layout: 'left', turned: true, delay: flicks(5) }, { layout: null, turned: false, delay: null })).toEqual({
+      '0.1': { name: 'Kick' },
+    })
+    expect(after({ name: 'Kick', on: false }, { name: '', on: null })).toBeUndefined()
+  })
+})

@@ -69,12 +69,12 @@ export const envelopeKey = (clipId: string, channel?: string): string => (channe
 export const CHANNEL_LAYOUTS = ['middle', 'left', 'right', 'pair'] as const
 export type ChannelLayout = (typeof CHANNEL_LAYOUTS)[number]
 
-/** One channel of one stream of a clip. */
+/** What was said of one channel of one stream of a clip; what was not said is as it was found. */
 export interface Channel {
-  name: string
-  layout: ChannelLayout
-  /** Off: nobody downstream hears it. */
-  on: boolean
+  name?: string
+  layout?: ChannelLayout
+  /** False: nobody downstream hears it. Found, channels of the first stream are on. */
+  on?: boolean
   /** Polarity turned. */
   turned?: true
   /** Later by so much. */
@@ -293,7 +293,6 @@ export interface ProjectDoc {
 }
 
 export const DEFAULT_STRIP: Readonly<Strip> = { on: false, mute: false, solo: false, gainDb: 0 }
-export const DEFAULT_CHANNEL: Readonly<Channel> = { name: '', layout: 'middle', on: true }
 export const HUE_COUNT = 12
 /** Two recorders change over within this time, unless it is set otherwise. */
 export const MASTER_FADE = flicks(FLICKS_PER_SECOND / 20)

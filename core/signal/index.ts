@@ -25,7 +25,7 @@ export {
   realSpectrum,
   type Spectrum,
 } from './fft.ts'
-export { type PeakFile, PeakWriter } from './peaks.ts'
+export { PeakWriter, packPeaks } from './peaks.ts'
 export { interpolate, resample } from './resample.ts'
 export { GrowingRows } from './rows.ts'
 export { type SampleSource, sourceOf, stretchedSource } from './source.ts'

@@ -1,27 +1,37 @@
-/** A waveform overview in the open binary ".dat" layout, version 2, 8 bit (read by the waveform-data package). */
-export interface PeakFile {
-  readonly bytes: Uint8Array
-  readonly sampleRate: number
-  readonly samplesPerPixel: number
-}
-
 const HEADER_BYTES = 24
+
+/**
+ * Puts waveform overviews into a file of the open binary ".dat" layout, version 2, 8 bit (read by the waveform-data package).
+ * @param channels of one length each: lowest and highest value of each step by turns
+ * @param sampleRate Hz
+ * @param step samples a point
+ */
+export function packPeaks(channels: readonly Int8Array[], sampleRate: number, step: number): Uint8Array {
+  const points = Math.min(...channels.map((c) => c.length / 2))
+  const bytes = new Uint8Array(HEADER_BYTES + 2 * points * channels.length)
+  const view = new DataView(bytes.buffer)
+  for (const [i, value] of [2, 1, sampleRate, step, points, channels.length].entries()) view.setInt32(4 * i, value, true)
+  const values = new Int8Array(bytes.buffer, HEADER_BYTES)
+  for (const [c, own] of channels.entries())
+    for (let i = 0; i < points; i++) {
+      const at = 2 * (i * channels.length + c)
+      values[at] = own[2 * i]
+      values[at + 1] = own[2 * i + 1]
+    }
+  return bytes
+}
 
 /** Gathers lowest and highest sample of each step of a mono stream. */
 export class PeakWriter {
-  readonly #values: number[] = []
-  readonly #sampleRate: number
+  #values = new Int8Array(4096)
+  #count = 0
   readonly #step: number
   #low = 0
   #high = 0
   #filled = 0
 
-  /**
-   * @param sampleRate Hz
-   * @param step samples a point, for example a hundredth of a second
-   */
-  constructor(sampleRate: number, step: number) {
-    this.#sampleRate = sampleRate
+  /** @param step samples a point, for example a hundredth of a second */
+  constructor(step: number) {
     this.#step = step
   }
 
@@ -35,23 +45,20 @@ export class PeakWriter {
   }
 
   #flush(): void {
-    this.#values.push(toByte(this.#low), toByte(this.#high))
+    if (this.#count + 2 > this.#values.length) {
+      const more = new Int8Array(2 * this.#values.length)
+      more.set(this.#values)
+      this.#values = more
+    }
+    this.#values[this.#count++] = toByte(this.#low)
+    this.#values[this.#count++] = toByte(this.#high)
     this.#filled = 0
   }
 
-  /** Closes the last, shorter step and returns the file. */
-  finish(): PeakFile {
+  /** Closes the last, shorter step. @returns lowest and highest value of each step by turns, −128..127 */
+  finish(): Int8Array {
     if (this.#filled > 0) this.#flush()
-    const bytes = new Uint8Array(HEADER_BYTES + this.#values.length)
-    const view = new DataView(bytes.buffer)
-    view.setInt32(0, 2, true)
-    view.setUint32(4, 1, true)
-    view.setInt32(8, this.#sampleRate, true)
-    view.setInt32(12, this.#step, true)
-    view.setUint32(16, this.#values.length / 2, true)
-    view.setInt32(20, 1, true)
-    for (let i = 0; i < this.#values.length; i++) view.setInt8(HEADER_BYTES + i, this.#values[i])
-    return { bytes, sampleRate: this.#sampleRate, samplesPerPixel: this.#step }
+    return this.#values.slice(0, this.#count)
   }
 }
 

@@ -15,6 +15,7 @@ import {
   packed,
   packedTurned,
   packFeatures,
+  packPeaks,
   powerOfTwo,
   realSpectrum,
   resample,
@@ -223,10 +224,10 @@ describe('sound that comes in pieces', () => {
 
 describe('waveform overview', () => {
   test('keeps lowest and highest of each step in the open layout', () => {
-    const writer = new PeakWriter(8000, 4)
+    const writer = new PeakWriter(4)
     writer.push(Float32Array.from([0.5, -0.25, 0, 0, 1]))
     writer.push(Float32Array.from([2, -2]))
-    const { bytes } = writer.finish()
+    const bytes = packPeaks([writer.finish()], 8000, 4)
     const view = new DataView(bytes.buffer)
     expect([
       view.getInt32(0, true),
@@ -237,6 +238,20 @@ describe('waveform overview', () => {
       view.getInt32(20, true),
     ]).toEqual([2, 1, 8000, 4, 2, 1])
     expect([...new Int8Array(bytes.buffer, 24)]).toEqual([-32, 64, -128, 127])
+  })
+
+  test('channels stand side by side, as long as the shortest', () => {
+    const bytes = packPeaks([Int8Array.of(1, 2, 3, 4), Int8Array.of(5, 6, 7, 8, 9, 10)], 8000, 320)
+    expect(new DataView(bytes.buffer).getInt32(20, true)).toBe(2)
+    expect([...new Int8Array(bytes.buffer, 24)]).toEqual([1, 2, 5, 6, 3, 4, 7, 8])
+  })
+
+  test('hours of it grow without losing anything', () => {
+    const writer = new PeakWriter(1)
+    for (let i = 0; i < 100; i++) writer.push(new Float32Array(100).fill(i / 127))
+    const values = writer.finish()
+    expect(values).toHaveLength(20_000)
+    expect([...values].every((v, i) => v === Math.floor(i / 200))).toBe(true)
   })
 })
 

@@ -2,6 +2,7 @@ import { existsSync } from 'node:fs'
 import path from 'node:path'
 import { whyText } from '@pendolo/api'
 import { FASTEST_SPEED, type LtcFindings, SLOWEST_SPEED, type SpeedWish, WAYS, type Way } from '@pendolo/core/lineup'
+import { channelsOf } from '@pendolo/core/mix'
 import { FLICKS_PER_SECOND } from '@pendolo/core/time'
 import { type Command, InvalidArgumentError, Option } from 'commander'
 import { Analysis } from '../analysis.ts'
@@ -12,11 +13,11 @@ import type { Recording } from '../lineup/recordings.ts'
 import type { Near } from '../lineup/round.ts'
 import { artefactPath } from '../media/artefacts.ts'
 import { contentKey } from '../media/content.ts'
+import type { SoundFindings } from '../media/findings.ts'
 import { hearTimecode } from '../media/ltc.ts'
 import { makeLuma } from '../media/luma.ts'
 import { probe } from '../media/probe.ts'
-import { makeSound, type SoundFindings } from '../media/sound.ts'
-import { allChannels } from '../media/sound-clock.ts'
+import { makeSound } from '../media/sound.ts'
 import { MediaError } from '../media/words.ts'
 
 interface LineUpOptions {
@@ -162,9 +163,9 @@ export function addProbe(program: Command): void {
         const whole = path.resolve(file)
         const facts = await probe(config, whole)
         const { timecode, timeReference, ...rest } = facts
+        const channels = Math.min(16, facts.audio ? channelsOf(facts.audio).length : 0)
         let sound: LtcFindings | null = null
-        for (let channel = 0; !sound && channel < allChannels(facts, 16).length; channel++)
-          sound = await hearTimecode(config, whole, facts, channel, { whole: true })
+        for (let channel = 0; !sound && channel < channels; channel++) sound = await hearTimecode(config, whole, facts, channel, { whole: true })
         out.push({
           file,
           ...rest,

@@ -2,10 +2,11 @@ import { execFileSync } from 'node:child_process'
 import { readFileSync, rmSync } from 'node:fs'
 import path from 'node:path'
 import { layOut } from '@pendolo/core/formats'
-import { applyEdits, type Edit, emptyProject } from '@pendolo/core/project'
+import { applyEdits, type Channel, type Edit, emptyProject } from '@pendolo/core/project'
 import { secondsToFlicks } from '@pendolo/core/time'
 import { exchangeFiles } from '../jobs/workshop.ts'
 import { probe } from '../media/probe.ts'
+import { hearingGraph, soundClock } from '../media/sound-clock.ts'
 import { makeMedia, showFolder, testConfig } from '../testing.ts'
 import { joinedMaster } from './joined.ts'
 import { FILM_SOUND_RATE, mixSound } from './mix.ts'
@@ -64,6 +65,58 @@ async function mix(edits: Edit[], gone?: string): Promise<Float32Array> {
 }
 const strip = (clipId: string, change: Extract<Edit, { type: 'strip' }>['change']): Edit => ({ type: 'strip', clipId, change })
 const at = (seconds: number) => Math.round(seconds * FILM_SOUND_RATE)
+
+/** Half a second at an offset of what ffmpeg makes of a file by a graph: how loud 400 Hz, 1000 Hz and 2500 Hz are left and right. */
+async function heardAs(file: string, said: Record<string, Channel>) {
+  const probed = await probe(config, file)
+  // As a recorder's that says nothing of where its microphones stand.
+  const facts = { ...probed, audio: probed.audio && { ...probed.audio, layout: '' } }
+  const graph = hearingGraph(facts, soundClock(facts).filter, said)
+  const out = execFileSync('ffmpeg', ['-v', 'error', '-i', file, '-filter_complex', graph, '-map', '[a]', '-f', 'f32le', '-ac', '2', '-ar', '48000', 'pipe:1'])
+  const samples = new Float32Array(out.buffer.slice(out.byteOffset, out.byteOffset + out.byteLength))
+  const level = (hz: number, side: number) => {
+    let [a, b] = [0, 0]
+    for (let n = 0; n < 24000; n++) {
+      a += samples[2 * n + side] * Math.cos((2 * Math.PI * hz * n) / 48000)
+      b += samples[2 * n + side] * Math.sin((2 * Math.PI * hz * n) / 48000)
+    }
+    return Math.round((Math.hypot(a, b) / 12000) * 100) / 100
+  }
+  return [400, 1000, 2500].map((hz) => [level(hz, 0), level(hz, 1)])
+}
+
+describe('channels as they were said to be', () => {
+  const tone = (hz: number) => `0.2*sin(2*PI*${hz}*t)`
+  const recorder = () =>
+    makeMedia(path.join(folder, 'three.wav'), ['-f', 'lavfi', '-i', `aevalsrc='${[400, 1000, 2500].map(tone).join('|')}':s=48000:d=1`, '-c:a', 'pcm_s24le'])
+  const level = Math.round(20 / Math.sqrt(3)) / 100
+
+  test('some are off, others at a side, one turned', async () => {
+    expect(await heardAs(recorder(), { '0.0': { on: false }, '0.1': { layout: 'left' }, '0.2': { turned: true } })).toEqual([
+      [0, 0],
+      [expect.closeTo(level, 1), 0],
+      [expect.closeTo(level, 1), expect.closeTo(level, 1)],
+    ])
+  })
+
+  test('all off is silence as long as the recording', async () => {
+    expect(await heardAs(recorder(), { '0.0': { on: false }, '0.1': { on: false }, '0.2': { on: false } })).toEqual(Array(3).fill([0, 0]))
+  })
+
+  test('a second stream that was switched on is heard with the first, neither louder nor softer', async () => {
+    const streams = [400, 1000].flatMap((hz) => ['-f', 'lavfi', '-i', `aevalsrc='${tone(hz)}':s=48000:d=1`])
+    const file = makeMedia(path.join(folder, 'streams.mov'), [...streams, '-map', '0:a', '-map', '1:a', '-c:a', 'pcm_s16le'])
+    expect((await heardAs(file, {}))[1]).toEqual([0, 0])
+    expect((await heardAs(file, { '1.0': { on: true } })).slice(0, 2)).toEqual([
+      [0.2, 0.2],
+      [0.2, 0.2],
+    ])
+    expect((await heardAs(file, { '0.0': { on: false }, '1.0': { on: true, layout: 'right' } })).slice(0, 2)).toEqual([
+      [0, 0],
+      [0, 0.2],
+    ])
+  })
+})
 
 describe('the film’s sound', () => {
   test('of a camera that lost time is right on both sides of the loss, and silent in it', async () => {

@@ -2,13 +2,13 @@ import { open } from 'node:fs/promises'
 import type { Readable } from 'node:stream'
 import type { Exchange, ExchangeFile } from '@pendolo/core/formats'
 import { heardGains, type LevelPoint, levelAt, masterShares } from '@pendolo/core/mix'
-import { type Placement, type ProjectDoc, stripOf } from '@pendolo/core/project'
+import { type Clip, type Placement, type ProjectDoc, stripOf } from '@pendolo/core/project'
 import { interpolate } from '@pendolo/core/signal'
 import { clipToMaster, FLICKS_PER_SECOND, flicks, frameStart, piecesOf, secondsToFlicks, ZERO } from '@pendolo/core/time'
 import type { Config } from '../config.ts'
 import { Cancelled, dropChild, inputArguments, lastWords, limitsFor, start } from '../media/ffmpeg.ts'
 import { present } from '../media/originals.ts'
-import { canSeek, forHearing, soundClock } from '../media/sound-clock.ts'
+import { canSeek, hearingGraph, soundClock } from '../media/sound-clock.ts'
 import { MediaError, wordsFor } from '../media/words.ts'
 
 export const FILM_SOUND_RATE = 48000
@@ -42,7 +42,7 @@ class PlacedSound {
   #ended = false
   #failure: MediaError | null = null
 
-  constructor(config: Config, { file, placement, gain, levels }: Heard) {
+  constructor(config: Config, { file, placement, gain, levels, channels }: Heard) {
     this.#placement = placement
     this.#levels = levels
     this.gain = gain
@@ -58,10 +58,10 @@ class PlacedSound {
     this.#seeks = canSeek(file.facts)
     this.#open = (seconds) => {
       const { before, filter } = soundClock(file.facts, seconds)
-      const graph = `${forHearing(file.facts)}${filter}`
+      const graph = hearingGraph(file.facts, filter, channels)
       const child = start(
         config,
-        ['-v', 'error', '-nostdin', ...before, ...inputArguments(file.path), '-map', '0:a:0', '-af', graph, ...output],
+        ['-v', 'error', '-nostdin', ...before, ...inputArguments(file.path), '-filter_complex', graph, '-map', '[a]', ...output],
         ['ignore', 'pipe', 'pipe'],
         limitsFor(file.facts),
         (words) => {
@@ -188,6 +188,8 @@ interface Heard {
   readonly placement: Placement
   readonly gain: number
   readonly levels: readonly LevelPoint[]
+  /** What was said of its channels. */
+  readonly channels: Clip['channels']
 }
 
 /** Which clips are heard in the film, with their factors; recordings that are the master together give way to each other. */
@@ -201,6 +203,7 @@ function heard(doc: ProjectDoc, files: ReadonlyMap<string, ExchangeFile>): Heard
       placement: doc.placements[c.id],
       gain: gains[i],
       levels: shares.get(c.id) ?? [],
+      channels: c.channels,
     }))
     .filter((x) => x.gain > 0)
 }

@@ -1,12 +1,12 @@
 import { randomUUID } from 'node:crypto'
 import { writeFile } from 'node:fs/promises'
 import type { FindBody } from '@pendolo/api'
-import { channelKey, HUE_COUNT, type Mark, type ProjectDoc, pulseOf } from '@pendolo/core/project'
+import { channelsOf } from '@pendolo/core/mix'
+import { HUE_COUNT, type Mark, type ProjectDoc, pulseOf } from '@pendolo/core/project'
 import type { KnownBeats, PulseWishes } from '@pendolo/core/pulse'
 import { FLICKS_PER_SECOND, secondsToFlicks } from '@pendolo/core/time'
 import { artefactPath, completeFiles } from '../media/artefacts.ts'
 import { present } from '../media/originals.ts'
-import type { ChannelOf } from '../media/sound.ts'
 import type { MicrophoneFile } from '../media/speech.ts'
 import { MediaError } from '../media/words.ts'
 import type { JobOutcome, JobRun } from '../ports/queue.ts'
@@ -27,12 +27,6 @@ export async function findInMaster(shop: Workshop, run: JobRun): Promise<JobOutc
     ...(metre !== undefined && { metre }),
     known: knownBeats(doc, master.startSeconds),
   })
-}
-
-/** All channels of a file, stream by stream. */
-function channelsOf({ audio }: FileRow['facts']): ChannelOf[] {
-  const counts = audio?.streamChannels ?? [audio?.channels ?? 0]
-  return counts.flatMap((count, stream) => Array.from({ length: count }, (_, channel) => ({ stream, channel })))
 }
 
 /** What is listened to, and where its beginning lies on the master's time. */
@@ -136,12 +130,11 @@ async function microphonesOf(shop: Workshop, doc: ProjectDoc, files: readonly Fi
     const at = doc.placements[id]
     if (!at) throw new MediaError(`${file.name} has no place yet; line it up first, then its voice can be followed`)
     await present(shop.config, file)
-    const channels = channelsOf(file.facts)
-    const only = channels.find((c) => channelKey(c.stream, c.channel) === channel)
+    const only = channelsOf(file.facts.audio).find((c) => c.key === channel)
     if (channel !== undefined && !only) throw new MediaError(`${file.name} has no channel ${channel}`)
     const angle = doc.angles.find((a) => a.id === clip.angleId)
     const named = channel === undefined ? null : clip.channels?.[channel]?.name
-    const name = named || `${angle?.name ?? file.name}${only ? ` ${channels.indexOf(only) + 1}` : ''}`
+    const name = named || `${angle?.name ?? file.name}${only ? ` ${only.number}` : ''}`
     const where = { start: at.start / FLICKS_PER_SECOND, rate: at.rate }
     out.push({ file: file.path, facts: file.facts, ...where, name, hue: only ? out.length % HUE_COUNT : (angle?.hue ?? 0), ...(only && { only }) })
   }

@@ -4,6 +4,7 @@ import path from 'node:path'
 import type { FilmBody, LineUpBody } from '@pendolo/api'
 import { layOut } from '@pendolo/core/formats'
 import type { PlaceProof } from '@pendolo/core/lineup'
+import { channelsOf } from '@pendolo/core/mix'
 import { type Clip, factsOfClip, isMaster, notesFor, type ProjectDoc, SET_BY_HAND } from '@pendolo/core/project'
 import { flicks, frameAt, frameStart, parseRate, type Rate } from '@pendolo/core/time'
 import { type DiskError, needRoom, watchRoom } from '../disk.ts'
@@ -15,9 +16,10 @@ import type { LineUpTools, MasterSound } from '../lineup/round.ts'
 import { type TakenClip, takesOf } from '../lineup/takes.ts'
 import { artefactPath, hasArtefact } from '../media/artefacts.ts'
 import { makeLightCopies } from '../media/copies.ts'
+import type { SoundFindings } from '../media/findings.ts'
 import { makeLuma } from '../media/luma.ts'
 import { present } from '../media/originals.ts'
-import { makeSound, type SoundFindings } from '../media/sound.ts'
+import { makeSound } from '../media/sound.ts'
 import { MediaError } from '../media/words.ts'
 import type { JobOutcome, JobRun } from '../ports/queue.ts'
 import type { FileRow } from '../ports/store.ts'
@@ -58,6 +60,8 @@ async function withRoom(shop: Workshop, run: JobRun, handler: (shop: Workshop, r
 const LIGHT_BYTES = 400_000
 const SOUND_BYTES = 260_000
 const HEARD_BYTES = 16_000
+/** Bytes a second of one channel by itself. */
+const CHANNEL_BYTES = 60_000
 /** Bytes of film a pixel, and of sound a second while it is mixed. */
 const FILM_BYTES = 0.03
 const MIX_BYTES = 390_000
@@ -92,7 +96,8 @@ const making = new Map<string, Promise<SoundFindings | null>>()
 
 /** Makes a file's sound things unless they are there; two jobs that want the same wait for one making. */
 async function ensureSound(shop: Workshop, file: FileRow, run: JobRun): Promise<SoundFindings | null> {
-  const heard = HEARD_BYTES * Math.min(16, file.facts.audio?.channels ?? 0)
+  const count = file.facts.audio ? Math.min(64, channelsOf(file.facts.audio).length) : 0
+  const heard = HEARD_BYTES * count + (count > 2 ? CHANNEL_BYTES * count : 0)
   if (!hasArtefact(shop.config, file.contentKey, 'findings'))
     await needRoom(shop.config, shop.config.artefacts, (SOUND_BYTES + heard) * file.facts.durationSeconds, `the sound of ${file.name}`)
   const already = making.get(file.contentKey)

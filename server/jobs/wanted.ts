@@ -1,5 +1,6 @@
 import type { Artefact } from '../media/artefacts.ts'
 import { hasArtefact } from '../media/artefacts.ts'
+import { listeningArtefacts } from '../media/sound.ts'
 import type { NewJob } from '../ports/queue.ts'
 import type { FileRow } from '../ports/store.ts'
 import type { Workshop } from './workshop.ts'
@@ -12,8 +13,9 @@ export function fileJobs(projectId: string, files: readonly FileRow[], author = 
   ])
 }
 
-/** What each kind of job leaves; where it is gone, the job is done again. */
-const LEAVES: Readonly<Record<'sound' | 'copies', readonly Artefact[]>> = { sound: ['sound', 'peaks', 'analysis', 'findings'], copies: ['tile', 'sharp'] }
+/** What a file's job leaves; where it is gone, the job is done again. */
+const leaves = (kind: NewJob['kind'], { facts }: FileRow): readonly Artefact[] =>
+  kind === 'copies' ? ['tile', 'sharp'] : [...listeningArtefacts(facts), 'peaks', 'analysis', 'findings']
 
 /**
  * Queues what files of clips need and nobody is about to make: what an earlier fault left without a job, and what
@@ -28,7 +30,7 @@ export async function queueMissing({ config, store, queue }: Workshop): Promise<
     for (const file of (await store.files(projectId)).filter((f) => used.has(f.id)))
       for (const job of fileJobs(projectId, [file])) {
         const state = latest.get(`${job.kind} ${file.id}`)
-        const whole = LEAVES[job.kind as 'sound' | 'copies'].every((a) => hasArtefact(config, file.contentKey, a))
+        const whole = leaves(job.kind, file).every((a) => hasArtefact(config, file.contentKey, a))
         if (!whole && (state === undefined || state === 'done')) await queue.add(job)
       }
   }

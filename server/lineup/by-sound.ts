@@ -1,5 +1,5 @@
 import { type Fact, type FactCode, inWords, type SoundPlacement } from '@pendolo/core/lineup'
-import { channelFiles } from '../media/sound.ts'
+import { channelFiles } from '../media/findings.ts'
 import { type Outcome, placementOf } from './outcome.ts'
 import { type Recording, soundUsable } from './recordings.ts'
 import { attempt, type Round, type Trial } from './round.ts'

@@ -9,7 +9,7 @@ import {
 } from '@pendolo/core/lineup'
 import type { FileFacts } from '@pendolo/core/project'
 import { TimecodeError } from '@pendolo/core/time'
-import type { SoundFindings } from '../media/sound.ts'
+import type { SoundFindings } from '../media/findings.ts'
 
 /** A file as placing needs it. */
 export interface Recording {

@@ -3,7 +3,7 @@ import type { Candidate, SoundPlacement, SpeedWish, TimecodeReading, Way, Why } 
 import { laterBy, settleRivals, USUAL_WAYS } from '@pendolo/core/lineup'
 import type { Placement } from '@pendolo/core/project'
 import type { Analysis } from '../analysis.ts'
-import type { SoundFindings } from '../media/sound.ts'
+import type { SoundFindings } from '../media/findings.ts'
 import { MediaError } from '../media/words.ts'
 import { type Outcome, placementOf, secondsOf } from './outcome.ts'
 import { type Placed, type Recording, readingsOf } from './recordings.ts'

@@ -73,12 +73,16 @@ const MOST_MEMORY = 1100 * MEGABYTE
 /** Pictures that a decoder, its filters and two encoders hold at once. */
 const HELD_PICTURES = 48
 
+/** What writing one channel by itself takes. */
+const CHANNEL_MEMORY = 12e6
+
 /** What working through a whole file may take, from its facts. */
 export function limitsFor(facts: FileFacts): Limits {
+  const channels = (facts.audio?.streamChannels ?? [facts.audio?.channels ?? 0]).reduce((sum, c) => sum + c, 0)
   const picture = facts.video ? facts.video.width * facts.video.height * 3 : 0
   return {
     seconds: LEAST_SECONDS + TIMES_LENGTH * facts.durationSeconds,
-    memoryBytes: Math.min(MOST_MEMORY, LEAST_MEMORY + HELD_PICTURES * picture),
+    memoryBytes: Math.min(MOST_MEMORY, LEAST_MEMORY + HELD_PICTURES * picture + CHANNEL_MEMORY * channels),
   }
 }
 

@@ -1,9 +1,10 @@
 import path from 'node:path'
 import { type LtcFindings, LtcReader, ltcFindings } from '@pendolo/core/lineup'
+import { channelsOf } from '@pendolo/core/mix'
 import type { FileFacts } from '@pendolo/core/project'
 import type { Config } from '../config.ts'
 import { inputArguments, limitsFor, run } from './ffmpeg.ts'
-import { allChannels, soundClock } from './sound-clock.ts'
+import { soundClock } from './sound-clock.ts'
 
 const RATE = 48000
 /** Of longer recordings a stretch is read every so often: labels and clock between them follow from both ends. */
@@ -39,7 +40,7 @@ export async function hearTimecode(
     at += count
     rest = all.subarray(2 * count)
   }
-  const where = allChannels(facts, Number.POSITIVE_INFINITY)[channel] ?? { stream: 0, channel }
+  const where = (facts.audio && channelsOf(facts.audio)[channel]) ?? { stream: 0, channel }
   const args = [
     ...before,
     ...inputArguments(file),

@@ -7,10 +7,12 @@ import { artefactPath, completeFiles, sweepParts } from './artefacts.ts'
 import { contentKey } from './content.ts'
 import { makeLightCopies } from './copies.ts'
 import { inputArguments, lastWords, limitsFor, PROBE_LIMITS, progressSeconds, run } from './ffmpeg.ts'
+import { channelFiles } from './findings.ts'
 import { openHeard } from './heard.ts'
+import { decodeMono } from './mono.ts'
 import { clockZero } from './pictures.ts'
 import { probe } from './probe.ts'
-import { channelFiles, decodeMono, makeSound } from './sound.ts'
+import { makeSound } from './sound.ts'
 import { MediaError, wordsFor } from './words.ts'
 
 const config = testConfig()
@@ -165,6 +167,33 @@ describe('sound', () => {
     // The second stream is shorter; the first is heard to its end.
     expect(sound.source.length).toBe(48000)
     expect(Math.max(...after)).toBeLessThan(0.001)
+  })
+
+  test.each([3, 17, 18, 64])('each of %i channels has its own waveform, its own track, and can be heard for placing', async (count) => {
+    // One after the other they sound for a tenth of a second.
+    const each = Array.from({ length: count }, (_, c) => `0.5*sin(2000*t)*between(t,${c / 10},${c / 10 + 0.1})`).join('|')
+    const file = makeMedia(at(`mics-${count}.wav`), ['-f', 'lavfi', '-i', `aevalsrc='${each}':s=16000:d=7`, '-c:a', 'pcm_s16le'])
+    const facts = await probe(config, file)
+    expect(facts.audio?.channels).toBe(count)
+    const { key } = await contentKey(file)
+    const findings = await makeSound(config, file, key, facts, { listening: true, signal: never })
+    expect(findings?.others?.length).toBe(Math.min(8, count))
+    const waves = readFileSync(artefactPath(config, key, 'channelPeaks'))
+    expect(waves.readInt32LE(20)).toBe(count)
+    const points = waves.readInt32LE(16)
+    const loudest = (c: number) => {
+      let best = 0
+      for (let i = 1; i < points; i++) if (waves.readInt8(25 + 2 * (i * count + c)) > waves.readInt8(25 + 2 * (best * count + c))) best = i
+      return best / 25
+    }
+    for (let c = 0; c < count; c++) expect(Math.abs(loudest(c) - (c / 10 + 0.05))).toBeLessThan(0.09)
+    const copy = artefactPath(config, key, 'channels')
+    const told = JSON.parse(
+      await run(config.ffprobe, ['-v', 'error', '-show_entries', 'stream=codec_name,channels', '-of', 'json', copy], { limits: PROBE_LIMITS, about: 'x' }),
+    ) as { streams: object[] }
+    expect(told.streams).toEqual(Array(count).fill({ codec_name: 'flac', channels: 1 }))
+    const last = await decodeMono(config, copy, { ...(await probe(config, copy)), container: 'mov' }, 8000)
+    expect(last.findIndex((x) => Math.abs(x) > 0.1) / 8000).toBeLessThan(0.1)
   })
 
   test('timecode on one channel is read and kept out of what placing hears', async () => {

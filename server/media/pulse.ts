@@ -1,7 +1,7 @@
 import type { FileFacts } from '@pendolo/core/project'
 import { PULSE_RATE, type PulseEstimate, PulseReader, type PulseWishes } from '@pendolo/core/pulse'
 import type { Config } from '../config.ts'
-import { eachMonoTold } from './sound.ts'
+import { eachMonoTold } from './mono.ts'
 
 async function listened(config: Config, file: string, facts: FileFacts, onProgress: (share: number) => void): Promise<PulseReader> {
   const reader = new PulseReader()

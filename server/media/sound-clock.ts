@@ -1,4 +1,5 @@
-import type { FileFacts } from '@pendolo/core/project'
+import { type HeardChannel, heardChannels } from '@pendolo/core/mix'
+import type { Channel, FileFacts } from '@pendolo/core/project'
 import { clockZero } from './pictures.ts'
 
 /** Containers in which sound is found again to the sample from the middle on (Matroska counts in milliseconds, streams guess). */
@@ -6,6 +7,9 @@ const SEEKABLE = /^(mov|wav|w64|flac|aiff|caf)$/
 
 /** Whether a file's sound can be read from the middle on. */
 export const canSeek = ({ container }: FileFacts): boolean => SEEKABLE.test(container)
+
+/** Samples of each channel that are read at once. */
+const PACKET_SAMPLES = 4096
 
 /**
  * Arguments that make ffmpeg's audio clock the file's presentation clock: sample 0 is presentation time `from`.
@@ -18,65 +22,58 @@ export function soundClock(facts: FileFacts, from = 0): { before: string[]; filt
   const seek = from > 0 ? [...(clocked ? ['-seek_timestamp', '1'] : []), '-ss', String(from)] : []
   // The filter counts samples of what it is given.
   const first = clocked ? from * (facts.audio?.sampleRate ?? 48000) : 0
-  return { before: [...(clocked ? ['-copyts'] : []), ...seek], filter: `aresample=async=1:first_pts=${first}` }
+  // Wave files are read four kilobytes at a time unless told otherwise: of many channels that is next to nothing.
+  const channels = facts.audio?.channels ?? 1
+  const packets = /^(wav|w64)$/.test(facts.container) && channels > 2 ? ['-max_size', String(PACKET_SAMPLES * 4 * channels)] : []
+  return { before: [...packets, ...(clocked ? ['-copyts'] : []), ...seek], filter: `aresample=async=1:first_pts=${first}` }
 }
 
-/** Left side of a surround sound in two channels, by the names of its channels; the right side is its mirror (ITU-R BS.775-3, annex 4). */
-const SURROUND: Readonly<Record<string, string>> = {
-  '2.1': 'FL',
-  '3.0': 'FL+0.7071*FC',
-  '3.1': 'FL+0.7071*FC',
-  '4.0': 'FL+0.7071*FC+0.5*BC',
-  '4.1': 'FL+0.7071*FC+0.5*BC',
-  quad: 'FL+0.7071*BL',
-  'quad(side)': 'FL+0.7071*SL',
-  '5.0': 'FL+0.7071*FC+0.7071*BL',
-  '5.0(side)': 'FL+0.7071*FC+0.7071*SL',
-  '5.1': 'FL+0.7071*FC+0.7071*BL',
-  '5.1(side)': 'FL+0.7071*FC+0.7071*SL',
-  '6.1': 'FL+0.7071*FC+0.7071*SL+0.5*BC',
-  '7.0': 'FL+0.7071*FC+0.7071*SL+0.7071*BL',
-  '7.1': 'FL+0.7071*FC+0.7071*SL+0.7071*BL',
+/** `pan` arguments for one side of two: what each channel gives, none where nothing does. */
+function side(weights: readonly { channel: number; weight: number }[]): string {
+  const parts = weights.filter((w) => w.weight !== 0).map(({ channel, weight }) => (weight === 1 ? `c${channel}` : `${weight.toFixed(6)}*c${channel}`))
+  return parts.length > 0 ? parts.join('+') : '0*c0'
 }
 
-/**
- * Filter that makes two channels of a stream's for hearing, ending in a comma: mono on both sides at its own level, surround by
- * the standard's matrix, separate microphones of a recorder all in the middle at equal power. Copies and film go by it.
- */
-export function forHearing(facts: FileFacts): string {
-  const { channels = 1, layout = '' } = facts.audio ?? {}
-  if (channels === 2) return ''
-  if (channels === 1) return 'pan=stereo|c0=c0|c1=c0,'
-  const left = SURROUND[layout]
-  if (!left) return `${folded(channels, 'stereo')},`
-  return `pan=stereo|c0=${left}|c1=${left.replace(/(F|B|S)L/g, '$1R')},`
+/** Filter that makes two channels of one stream's, ending in a comma; none where they are those two already. */
+function inTwo(count: number, weights: readonly HeardChannel[]): string {
+  const [one, two] = weights
+  if (count === 2 && weights.length === 2 && one.left === 1 && one.right === 0 && two.left === 0 && two.right === 1) return ''
+  const of = (pick: 'left' | 'right') => side(weights.map((w) => ({ channel: w.channel, weight: w[pick] })))
+  return `pan=stereo|c0=${of('left')}|c1=${of('right')},`
+}
+
+/** Filters that make of the first stream, as it was found, two channels for hearing, [a]. */
+export function hearingOf(facts: FileFacts, filter: string): string {
+  const { audio } = facts
+  const first = audio ? heardChannels({ ...audio, streamChannels: [audio.channels] }, {}) : []
+  return `${inTwo(audio?.channels ?? 2, first)}${filter}[a]`
 }
 
 /**
- * Filter that makes fewer channels of a stream's, each the sum of every so-manieth at equal power. It stands before all
- * others: what resamples knows no layout of more than sixteen channels, this needs none.
+ * Filter graph from a file's streams of sound to [a]: two channels for hearing on its presentation clock. Copies and film
+ * go by it.
+ * @param filter of {@link soundClock}
+ * @param said what was said of its channels; the others are as they were found
  */
-export function folded(channels: number, to: 'mono' | 'stereo' | number): string {
-  const count = to === 'mono' ? 1 : to === 'stereo' ? 2 : to
-  const from = (k: number) => Array.from({ length: channels }, (_, c) => c).filter((c) => typeof to !== 'number' || c % to === k)
-  const sum = (k: number) =>
-    from(k)
-      .map((c) => `${(1 / Math.sqrt(from(k).length)).toFixed(4)}*c${c}`)
-      .join('+')
-  return `pan=${typeof to === 'number' ? `${to}c` : to}|${Array.from({ length: count }, (_, k) => `c${k}=${sum(k)}`).join('|')}`
+export function hearingGraph({ audio }: FileFacts, filter: string, said: Readonly<Record<string, Channel>> = {}): string {
+  if (!audio) throw new Error('a file without sound is not heard')
+  const counts = audio.streamChannels ?? [audio.channels]
+  const heard = heardChannels(audio, said)
+  const streams = [...new Set(heard.map((c) => c.stream))]
+  // What nobody hears is silent for as long as it lasts.
+  if (streams.length === 0) return `[0:a:0]pan=stereo|c0=0*c0|c1=0*c0,${filter}[a]`
+  const own = (stream: number) =>
+    inTwo(
+      counts[stream],
+      heard.filter((c) => c.stream === stream),
+    )
+  if (streams.length === 1) return `[0:a:${streams[0]}]${own(streams[0])}${filter}[a]`
+  const each = streams.map((stream, i) => `[0:a:${stream}]${own(stream)}${filter},aformat=sample_fmts=flt[h${i}]`)
+  return `${each.join(';')};${streams.map((_, i) => `[h${i}]`).join('')}amix=inputs=${streams.length}:normalize=0[a]`
 }
 
-/** Names by which ffmpeg knows so many channels; streams with another number are not merged with others. */
-export const LAYOUTS: Readonly<Record<number, string>> = { 1: 'mono', 2: 'stereo', 3: '2.1', 4: 'quad', 5: '5.0', 6: '5.1', 7: '6.1', 8: '7.1' }
-
-/** Channels of all streams of a file one after the other, as placing hears them: for each its stream and its number there. */
-export function allChannels({ audio }: FileFacts, most: number): { stream: number; channel: number }[] {
-  const out: { stream: number; channel: number }[] = []
-  const counts = audio?.streamChannels ?? [audio?.channels ?? 0]
-  for (const [stream, count] of counts.entries()) {
-    // A stream is heard whole or not at all, but the first always.
-    if (stream > 0 && (out.length + count > most || !LAYOUTS[count] || !LAYOUTS[counts[0]])) break
-    for (let channel = 0; channel < Math.min(count, most); channel++) out.push({ stream, channel })
-  }
-  return out
+/** Filter that puts all channels of a stream together at equal power. It stands before all others: what resamples knows no layout of more than sixteen channels. */
+export function allInOne(channels: number): string {
+  const weight = (1 / Math.sqrt(channels)).toFixed(4)
+  return `pan=mono|c0=${Array.from({ length: channels }, (_, c) => `${weight}*c${c}`).join('+')}`
 }

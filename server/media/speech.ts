@@ -1,7 +1,7 @@
 import type { FileFacts } from '@pendolo/core/project'
 import { type Phrase, phrasesOf, type SoundTraits, SPEECH_RATE, type Span, spansOf, speakersOf, TraitReader } from '@pendolo/core/speech'
 import type { Config } from '../config.ts'
-import { type ChannelOf, eachMonoTold } from './sound.ts'
+import { type ChannelOf, eachMonoTold } from './mono.ts'
 import { VoiceListener } from './voice.ts'
 
 export interface SpeechEstimate {

@@ -6,7 +6,7 @@ import { eq } from 'drizzle-orm'
 import type { Config } from '../config.ts'
 import type { Database } from '../db/open.ts'
 import { files } from '../db/schema.ts'
-import { hasArtefact } from '../media/artefacts.ts'
+import { type Artefact, hasArtefact } from '../media/artefacts.ts'
 import type { FileRow, Write } from '../ports/store.ts'
 
 /** SQLite takes a limited number of values at once. */
@@ -38,7 +38,7 @@ export class ProjectFiles {
 
   /** A file as pages see it, with what is ready of it. */
   gathered({ row: f, problem }: KeptFile): GatheredFile {
-    const has = (artefact: 'tile' | 'sharp' | 'sound' | 'peaks') => hasArtefact(this.#config, f.contentKey, artefact)
+    const has = (artefact: Artefact) => hasArtefact(this.#config, f.contentKey, artefact)
     return {
       id: f.id,
       path: f.path,
@@ -48,7 +48,14 @@ export class ProjectFiles {
       facts: f.facts,
       notes: problem === null ? f.notes : [{ code: 'words', text: problem }, ...f.notes],
       missing: !existsSync(f.path),
-      ready: { tile: has('tile'), sharp: has('sharp'), sound: has('sound'), peaks: has('peaks') },
+      ready: {
+        tile: has('tile'),
+        sharp: has('sharp'),
+        sound: has('sound'),
+        channels: has('channels'),
+        peaks: has('peaks'),
+        channelPeaks: has('channelPeaks'),
+      },
     }
   }
 

@@ -1,21 +1,22 @@
 import type { GatheredFile } from '@pendolo/api'
-import { MAX_GAIN_DB, MIN_GAIN_DB } from '@pendolo/core/mix'
-import { anglesInUse, type Clip, isMaster, pictureSpans, type Strip, stripOf } from '@pendolo/core/project'
-import { FLICKS_PER_SECOND, secondsToFlicks } from '@pendolo/core/time'
-import { Button, Segmented, Slider, Switch as Toggle } from 'antd'
-import { type PointerEvent, type ReactNode, useEffect, useMemo, useState } from 'react'
+import { anglesInUse, type Clip, isMaster, pictureSpans, stripOf } from '@pendolo/core/project'
+import { FLICKS_PER_SECOND } from '@pendolo/core/time'
+import { Button, Segmented } from 'antd'
+import { Headphones } from 'lucide-react'
+import { type ReactNode, useEffect, useMemo, useState } from 'react'
 import { Link } from 'react-router'
 import { EngineCanvas } from '../playback/engine-canvas.tsx'
 import { filmFor } from '../playback/film.ts'
-import { eventOf } from '../playback/model.ts'
+import { channelAlone, eventOf } from '../playback/model.ts'
 import { engine, useEngine } from '../playback/use-engine.ts'
 import { MasterTime } from '../score/master-time.tsx'
 import { Playhead } from '../score/playhead.tsx'
 import { type TimeView, useSize } from '../score/time-view.ts'
-import { usePeaks, Waveform } from '../score/waveform.tsx'
 import type { StageProps } from '../stage.ts'
 import { Bob } from '../ui/bob.tsx'
 import { Paper } from '../ui/paper.tsx'
+import type { Alone } from './channel-rows.tsx'
+import { KNOBS, NAMES, StripRow } from './strip-row.tsx'
 
 /** Which sounds are heard and how loud, and how pictures of another shape sit in the frame. */
 export function Balance({ project, edit, top }: StageProps) {
@@ -33,6 +34,16 @@ export function Balance({ project, edit, top }: StageProps) {
     .sort((a, b) => rank(a) - rank(b) || doc.placements[a.id].start - doc.placements[b.id].start)
   function rank(c: Clip): number {
     return isMaster(doc, c.id) ? -1 : doc.angles.findIndex((a) => a.id === c.angleId)
+  }
+  const [alone, setAlone] = useState<Alone | null>(null)
+  useEffect(() => {
+    const sound = alone && channelAlone(project, alone.clipId, alone.key)
+    engine.listenTo(sound ? [sound] : null)
+  }, [alone, project])
+  useEffect(() => () => engine.listenTo(null), [])
+  const hearAlone = (wanted: Alone | null) => {
+    setAlone(wanted)
+    if (wanted && !playing) void engine.play()
   }
   const film = filmFor(project)
   const hasPicture = useEngine(({ time }) => (angle ? film.clipAt(angle.id, time) !== null : true))
@@ -61,6 +72,11 @@ export function Balance({ project, edit, top }: StageProps) {
           <span>
             {heard} of {clips.length} sounds heard
           </span>
+          {alone && (
+            <Button size="small" type="primary" icon={<Headphones size={14} />} onClick={() => setAlone(null)}>
+              only one channel is heard: hear all again
+            </Button>
+          )}
           <span className="spring" />
           <MasterTime settings={doc.settings} />
           <Button type="text" size="small" onClick={() => engine.toggle()}>
@@ -123,13 +139,16 @@ export function Balance({ project, edit, top }: StageProps) {
             {clips.map((c) => (
               <StripRow
                 key={c.id}
+                clip={c}
                 name={isMaster(doc, c.id) ? 'Master' : (doc.angles.find((a) => a.id === c.angleId)?.name ?? 'Sound')}
                 file={files.find((f) => f.id === c.fileId) as GatheredFile}
                 start={doc.placements[c.id].start / FLICKS_PER_SECOND}
                 rate={doc.placements[c.id].rate}
                 strip={stripOf(doc, c.id)}
                 view={view}
-                onChange={(change) => edit([{ type: 'strip', clipId: c.id, change }], 'balance the sound')}
+                alone={alone}
+                edit={edit}
+                onAlone={hearAlone}
               />
             ))}
           </Strips>
@@ -138,10 +157,6 @@ export function Balance({ project, edit, top }: StageProps) {
     </>
   )
 }
-
-/** Widths of the columns beside the waveforms, px. */
-const NAMES = 260
-const KNOBS = 300
 
 /** The sounds one below the other, with one playhead over all of them. */
 function Strips({ view, children }: { view: TimeView; children: ReactNode }) {
@@ -155,100 +170,8 @@ function Strips({ view, children }: { view: TimeView; children: ReactNode }) {
   )
 }
 
-/** The left end of the slider is silence. */
-const gainOf = (level: number) => (level <= -36 ? MIN_GAIN_DB : level)
-
 function shapeOf(files: readonly GatheredFile[], clips: readonly Clip[], angleId: string): string {
   const clip = clips.find((c) => c.angleId === angleId)
   const video = files.find((f) => f.id === clip?.fileId)?.facts.video
   return video ? `${video.width}×${video.height}` : ''
-}
-
-function StripRow({
-  name,
-  file,
-  start,
-  rate,
-  strip,
-  view,
-  onChange,
-}: {
-  name: string
-  file: GatheredFile
-  start: number
-  rate: number
-  strip: Strip
-  view: TimeView
-  onChange: (change: Partial<Strip>) => void
-}) {
-  const peaks = usePeaks(file.contentKey, file.ready.peaks)
-  // While the level is being moved it is ahead of the project; it is let go of when the project has come to the same, so
-  // that an older level on its way never takes back a newer step.
-  const [ahead, setAhead] = useState<number | null>(null)
-  useEffect(() => setAhead((a) => (a === strip.gainDb ? null : a)), [strip.gainDb])
-  const level = ahead ?? strip.gainDb
-  const seek = (e: PointerEvent) => {
-    const { left, width } = e.currentTarget.getBoundingClientRect()
-    engine.seek(secondsToFlicks(view.from + (view.span * (e.clientX - left)) / Math.max(1, width)))
-  }
-  return (
-    <div
-      className={strip.on ? 'strip' : 'strip off'}
-      style={{ gridTemplateColumns: `${NAMES}px minmax(0, 1fr) ${KNOBS}px` }}
-      role="group"
-      aria-label={`${name}, ${file.name}`}
-    >
-      <div className="who">
-        <span className="title">
-          <b>{name}</b>
-        </span>
-        <span className="quiet mono" style={{ fontSize: 11 }}>
-          {file.name} · {file.facts.audio?.channels === 1 ? 'mono' : file.facts.audio?.channels === 2 ? 'stereo' : `${file.facts.audio?.channels} channels`}
-        </span>
-      </div>
-      <div style={{ position: 'relative', height: 50 }} onPointerDown={seek}>
-        {/* The whole event; a sound stands where its clip was placed. */}
-        <Waveform peaks={peaks} from={(view.from - start) / rate} to={(view.from + view.span - start) / rate} aria-hidden="true" />
-      </div>
-      <div className="knobs">
-        <Toggle size="small" checked={strip.on} onChange={(on) => onChange({ on })} aria-label={`Hear ${name}, ${file.name}`} />
-        <Button
-          size="small"
-          type={strip.solo ? 'primary' : 'default'}
-          aria-pressed={strip.solo}
-          aria-label={`Solo ${name}`}
-          onClick={() => onChange({ solo: !strip.solo })}
-        >
-          solo
-        </Button>
-        <Button
-          size="small"
-          type={strip.mute ? 'primary' : 'default'}
-          aria-pressed={strip.mute}
-          aria-label={`Mute ${name}`}
-          onClick={() => onChange({ mute: !strip.mute })}
-        >
-          mute
-        </Button>
-        <Slider
-          style={{ flex: 1, minWidth: 60 }}
-          min={-36}
-          max={MAX_GAIN_DB}
-          step={0.5}
-          value={Math.max(-36, level)}
-          tooltip={{ formatter: (v) => `${v} dB` }}
-          onChange={(v: number) => setAhead(gainOf(v))}
-          onChangeComplete={(v: number) => {
-            onChange({ gainDb: gainOf(v) })
-            if (gainOf(v) === strip.gainDb) setAhead(null)
-          }}
-          onBlur={() => setAhead(null)}
-          ariaLabelForHandle={`Level of ${name}`}
-        />
-        <span className="mono" style={{ width: 40, textAlign: 'right' }}>
-          {level <= -36 ? '−∞' : level.toFixed(1)}
-        </span>
-      </div>
-    </div>
-  )
 }

@@ -50,7 +50,7 @@ export async function send<T>(method: 'POST' | 'PATCH' | 'DELETE', path: string,
   return answer<T>(await fetch(`/api${path}`, init).catch(unreachable))
 }
 
-export function mediaUrl(contentKey: string, artefact: 'tile' | 'sharp' | 'sound' | 'peaks' | 'onsets'): string {
+export function mediaUrl(contentKey: string, artefact: 'tile' | 'sharp' | 'sound' | 'channels' | 'peaks' | 'channelPeaks' | 'onsets'): string {
   return `/api/media/${contentKey}/${artefact}`
 }
 

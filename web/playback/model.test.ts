@@ -2,7 +2,7 @@ import type { GatheredFile, ProjectState } from '@pendolo/api'
 import { applyEdits, type Edit, emptyProject, type FileFacts, type Placement } from '@pendolo/core/project'
 import { FLICKS_PER_SECOND, flicks } from '@pendolo/core/time'
 import { flamSounds } from '../lineup/flam.ts'
-import { masterEnd, playModel, soundOnly } from './model.ts'
+import { channelAlone, masterEnd, playModel, soundOnly } from './model.ts'
 
 const seconds = (s: number) => flicks(Math.round(s * FLICKS_PER_SECOND))
 
@@ -34,7 +34,7 @@ function file(id: string, length: number, over: { video?: FileFacts['video']; re
     },
     notes: [],
     missing: false,
-    ready: { tile: true, sharp: true, sound: true, peaks: true, ...over.ready },
+    ready: { tile: true, sharp: true, sound: true, channels: true, peaks: true, channelPeaks: true, ...over.ready },
   }
 }
 const placement = (start: number, over: Partial<Placement> = {}): Placement => ({
@@ -160,5 +160,55 @@ describe('the flam check', () => {
 
   test('a clip without a place has no flam: the master is heard by itself', () => {
     expect(flamSounds(project(), 'roof-1').map((s) => s.clipId)).toEqual(['master'])
+  })
+})
+
+describe('channels of a recording', () => {
+  const recorder = (ready: Partial<GatheredFile['ready']> = {}) => {
+    const mix = file('mix', 60, { video: null, ready })
+    return [
+      { ...mix, facts: { ...mix.facts, audio: { ...(mix.facts.audio as NonNullable<FileFacts['audio']>), channels: 4, layout: '' } } },
+      file('gantry', 30),
+      file('roof', 20),
+    ]
+  }
+  const channel = (clipId: string, key: string, change: Extract<Edit, { type: 'channel' }>['change']): Edit => ({
+    type: 'channel',
+    clipId,
+    channel: key,
+    change,
+  })
+  const masterSound = (p: ProjectState) => playModel(p).sounds.find((s) => s.clipId === 'master')
+
+  test('are played from the copy of the whole until one is changed, then each from its own track', () => {
+    expect(masterSound(project([], recorder()))).toMatchObject({ url: '/api/media/key-mix/sound' })
+    expect(masterSound(project([], recorder()))?.channels).toBeUndefined()
+    const changed = masterSound(project([channel('master', '0.1', { on: false }), channel('master', '0.3', { layout: 'left' })], recorder()))
+    expect(changed?.url).toBe('/api/media/key-mix/channels')
+    expect(changed?.channels).toEqual([
+      { track: 0, channel: 0, left: 0.5, right: 0.5 },
+      { track: 2, channel: 0, left: 0.5, right: 0.5 },
+      { track: 3, channel: 0, left: 0.5, right: 0 },
+    ])
+  })
+
+  test('of a stereo sound are apart in its copy already', () => {
+    const [sound] = playModel(project([channel('gantry-1', '0.0', { on: false })])).sounds.filter((s) => s.clipId === 'gantry-1')
+    expect(sound).toMatchObject({ url: '/api/media/key-gantry/sound', channels: [{ track: 0, channel: 1, left: 0, right: 1 }] })
+  })
+
+  test('while their copy is being made, the whole is heard', () => {
+    expect(masterSound(project([channel('master', '0.1', { on: false })], recorder({ channels: false })))).toMatchObject({ url: '/api/media/key-mix/sound' })
+  })
+
+  test('one by itself is in the middle at its own level, off or not', () => {
+    const off = project([channel('master', '0.2', { on: false })], recorder())
+    expect(channelAlone(off, 'master', '0.2')).toMatchObject({
+      gain: 1,
+      url: '/api/media/key-mix/channels',
+      channels: [{ track: 2, channel: 0, left: 1, right: 1 }],
+    })
+    expect(channelAlone(off, 'master', '0.7')).toBeNull()
+    expect(channelAlone(project([], recorder({ channels: false })), 'master', '0.2')).toBeNull()
   })
 })

@@ -1,7 +1,7 @@
-import type { ProjectState } from '@pendolo/api'
+import type { GatheredFile, ProjectState } from '@pendolo/api'
 import { activeCut } from '@pendolo/core/film'
-import { heardGains, masterShares } from '@pendolo/core/mix'
-import { type FileFacts, factsOfClip, frameGridOf, paceOf, pictureSpans, pointsOf, stripOf } from '@pendolo/core/project'
+import { channelsOf, heardChannels, heardGains, isChanged, masterShares } from '@pendolo/core/mix'
+import { type Clip, type FileFacts, factsOfClip, frameGridOf, paceOf, pictureSpans, pointsOf, stripOf } from '@pendolo/core/project'
 import { clipToMaster, type Flicks, type FrameGrid, flicks, type PlacementMap, pictureSpansOf, secondsToFlicks, ZERO } from '@pendolo/core/time'
 import { mediaUrl } from '../data/client.ts'
 import { filmFor, type ProjectFilm } from './film.ts'
@@ -91,14 +91,43 @@ function playSounds(project: ProjectState): PlaySound[] {
   const clips = Object.values(doc.clips).filter((c) => c.state === 'in' && doc.placements[c.id] && files.get(c.fileId)?.ready.sound)
   const gains = heardGains(clips.map((c) => stripOf(doc, c.id)))
   const levels = masterLevels(project)
-  return clips.map((c, i) => ({
-    clipId: c.id,
-    url: mediaUrl(files.get(c.fileId)?.contentKey ?? '', 'sound'),
-    map: doc.placements[c.id],
-    gain: gains[i],
-    pan: 0,
-    ...(levels.has(c.id) && { levels: levels.get(c.id) }),
-  }))
+  return clips.map((c, i) => {
+    const file = files.get(c.fileId) as GatheredFile
+    const changed = file.facts.audio && isChanged(file.facts.audio, c.channels) ? playChannels(file, c.channels ?? {}) : null
+    return {
+      clipId: c.id,
+      url: mediaUrl(file.contentKey, 'sound'),
+      map: doc.placements[c.id],
+      gain: gains[i],
+      pan: 0,
+      ...changed,
+      ...(levels.has(c.id) && { levels: levels.get(c.id) }),
+    }
+  })
+}
+
+/** The copy that has the channels of a file apart, and where in it each lies, by its number; null while there is none. */
+function channelsApart({ contentKey, facts, ready }: GatheredFile): { url: string; at: (number: number) => { track: number; channel: number } } | null {
+  const { audio } = facts
+  if (!audio) return null
+  // One or two channels are apart in the copy of the whole already.
+  if (channelsOf(audio).length <= 2 && !audio.streamChannels) return { url: mediaUrl(contentKey, 'sound'), at: (number) => ({ track: 0, channel: number - 1 }) }
+  return ready.channels ? { url: mediaUrl(contentKey, 'channels'), at: (number) => ({ track: number - 1, channel: 0 }) } : null
+}
+
+function playChannels(file: GatheredFile, said: NonNullable<Clip['channels']>): Pick<PlaySound, 'url' | 'channels'> | null {
+  const apart = channelsApart(file)
+  if (!apart || !file.facts.audio) return null
+  return { url: apart.url, channels: heardChannels(file.facts.audio, said).map(({ number, left, right }) => ({ ...apart.at(number), left, right })) }
+}
+
+/** One channel of a clip by itself, in the middle at its own level, whatever the mix is; null where it cannot be heard. */
+export function channelAlone({ doc, files }: ProjectState, clipId: string, key: string): PlaySound | null {
+  const file = files.find((f) => f.id === doc.clips[clipId]?.fileId)
+  const map = doc.placements[clipId]
+  const found = file?.facts.audio && channelsOf(file.facts.audio).find((c) => c.key === key)
+  const apart = file?.ready.sound ? channelsApart(file) : null
+  return map && found && apart ? { clipId, map, gain: 1, pan: 0, url: apart.url, channels: [{ ...apart.at(found.number), left: 1, right: 1 }] } : null
 }
 
 /** Recordings that are the master together, on its time. */

@@ -5,15 +5,19 @@ import type { Passage, PlaySound } from './types.ts'
 const LENGTH = 0.1
 let fileSeconds = 60
 let asked: number[] = []
+let tracks: number[] = []
 
 jest.mock('mediabunny', () => ({
   ALL_FORMATS: [],
   UrlSource: class {},
   Input: class {
-    getPrimaryAudioTrack = async () => ({})
+    getAudioTracks = async () => Array.from({ length: 18 }, (_, number) => ({ number }))
     dispose = () => undefined
   },
   AudioBufferSink: class {
+    constructor({ number }: { number: number }) {
+      tracks.push(number)
+    }
     async *buffers(from: number) {
       asked.push(from)
       for (let t = Math.floor(from / LENGTH + 1e-9) * LENGTH; t < fileSeconds; t += LENGTH) yield { buffer: { duration: LENGTH }, timestamp: t }
@@ -45,6 +49,8 @@ class FakeContext {
     connect: (next: unknown) => next,
     disconnect() {},
   })
+  createChannelSplitter = () => ({ connect: (next: unknown) => next })
+  createChannelMerger = () => ({ connect: (next: unknown) => next })
   createStereoPanner = () => ({ pan: { value: 0, setTargetAtTime() {} }, connect: (next: unknown) => next, disconnect() {} })
   createAnalyser = () => ({ fftSize: 32, getFloatTimeDomainData() {}, connect: (next: unknown) => next })
   createBufferSource = () => {
@@ -85,6 +91,7 @@ beforeEach(() => {
   started.length = 0
   ramps.length = 0
   asked = []
+  tracks = []
   fileSeconds = 60
   clock.now = 5
 })
@@ -150,5 +157,20 @@ describe('sounds on the audio clock', () => {
     expect(asked).toHaveLength(1)
     // It is late, so it enters its sound where the clock is by now.
     expect(started[0].at + 0).toBeGreaterThan(5.9)
+  })
+
+  test('channels of a recording are tracks of their own; a level moves them without a break, another choice begins anew', async () => {
+    const channel = (track: number, left: number) => ({ track, channel: 0, left, right: left })
+    const made = await desk(sound({ channels: [channel(3, 1), channel(17, 1)] }))
+    made.start([passage(4, 0, Number.POSITIVE_INFINITY)])
+    await pass(0.3)
+    expect(tracks).toEqual([3, 17])
+    expect(asked).toEqual([4, 4])
+    made.set([sound({ channels: [channel(3, 0.5), channel(17, -1)] })])
+    await pass(0.3)
+    expect(tracks).toEqual([3, 17])
+    made.set([sound({ channels: [channel(17, 1)] })])
+    await pass(0.3)
+    expect(tracks).toEqual([3, 17, 17])
   })
 })

@@ -2,7 +2,7 @@ import { type LevelPoint, levelAt } from '@pendolo/core/mix'
 import { clipToMaster, FLICKS_PER_SECOND, masterToClip, secondsToFlicks } from '@pendolo/core/time'
 import { ALL_FORMATS, AudioBufferSink, Input, UrlSource } from 'mediabunny'
 import { Clicks } from './clicks.ts'
-import type { Passage, PlaySound } from './types.ts'
+import type { Passage, PlayChannel, PlaySound } from './types.ts'
 
 /** Sound scheduled ahead of the clock, s. */
 const AHEAD = 0.9
@@ -32,6 +32,40 @@ function shapeGain(gain: AudioParam, now: number, { at, master, ends, fadeIn, fa
   gain.linearRampToValueAtTime(0, Math.max(falls, ends + fadeOut / 2))
 }
 
+/** One track of a sound's file, and where its buffers go. */
+interface Voice {
+  readonly track: number
+  readonly into: AudioNode
+  /** Gains left and right of each of its channels that is heard, by number of the channel. */
+  readonly sides: ReadonlyMap<number, readonly [GainNode, GainNode]>
+}
+
+const trackOf = (channels: readonly PlayChannel[] | undefined): string =>
+  channels === undefined ? '' : channels.map(({ track, channel }) => `${track}.${channel}`).join(' ')
+
+/** Leads each channel that is heard to the left and right of a node. */
+function voicesOf(context: AudioContext, channels: readonly PlayChannel[], out: AudioNode): Voice[] {
+  const merger = context.createChannelMerger(2)
+  merger.connect(out)
+  return [...new Set(channels.map((c) => c.track))].map((track) => {
+    const own = channels.filter((c) => c.track === track)
+    const into = context.createChannelSplitter(2)
+    const sides = new Map(
+      own.map(({ channel, left, right }) => {
+        const gains = [left, right].map((gain, side) => {
+          const node = context.createGain()
+          node.gain.value = gain
+          into.connect(node, channel)
+          node.connect(merger, 0, side)
+          return node
+        })
+        return [channel, gains as [GainNode, GainNode]] as const
+      }),
+    )
+    return { track, into, sides }
+  })
+}
+
 /** One sound, streamed and scheduled on the audio clock while playing. */
 class SoundLane {
   readonly #context: AudioContext
@@ -39,7 +73,8 @@ class SoundLane {
   readonly #pan: StereoPannerNode
   readonly #meter: AnalyserNode
   readonly #input: Input
-  readonly #sink: Promise<AudioBufferSink | null>
+  readonly #voices: readonly Voice[]
+  readonly #sinks: Promise<(AudioBufferSink | null)[]>
   readonly #nodes = new Set<AudioBufferSourceNode>()
   #sound: PlaySound
   #run = 0
@@ -56,10 +91,11 @@ class SoundLane {
     this.#gain.connect(this.#meter)
     this.#gain.connect(this.#pan).connect(out)
     this.#input = new Input({ formats: ALL_FORMATS, source: new UrlSource(sound.url) })
-    this.#sink = this.#input
-      .getPrimaryAudioTrack()
-      .then((track) => (track ? new AudioBufferSink(track) : null))
-      .catch(() => null)
+    this.#voices = sound.channels ? voicesOf(context, sound.channels, this.#gain) : [{ track: 0, into: this.#gain, sides: new Map() }]
+    this.#sinks = this.#input
+      .getAudioTracks()
+      .then((tracks) => this.#voices.map(({ track }) => (tracks[track] ? new AudioBufferSink(tracks[track]) : null)))
+      .catch(() => [])
     this.set(sound, true)
   }
 
@@ -73,6 +109,11 @@ class SoundLane {
     } else {
       this.#gain.gain.setTargetAtTime(sound.gain, now, 0.008)
       this.#pan.pan.setTargetAtTime(sound.pan, now, 0.008)
+      for (const { track, channel, left, right } of sound.channels ?? []) {
+        const sides = this.#voices.find((v) => v.track === track)?.sides.get(channel)
+        sides?.[0].gain.setTargetAtTime(left, now, 0.008)
+        sides?.[1].gain.setTargetAtTime(right, now, 0.008)
+      }
     }
   }
 
@@ -96,6 +137,7 @@ class SoundLane {
     return (
       a.start === b.start &&
       a.rate === b.rate &&
+      trackOf(this.#sound.channels) === trackOf(sound.channels) &&
       JSON.stringify(a.jumps) === JSON.stringify(b.jumps) &&
       JSON.stringify(this.#sound.levels) === JSON.stringify(sound.levels)
     )
@@ -105,15 +147,18 @@ class SoundLane {
   async start(passages: readonly Passage[], at: number): Promise<void> {
     this.stop()
     const run = this.#run
-    const sink = await this.#sink
-    if (!sink) return
+    const sinks = await this.#sinks
+    await Promise.all(sinks.map((sink, i) => sink && this.#startVoice(sink, this.#voices[i].into, passages, at, run)))
+  }
+
+  async #startVoice(sink: AudioBufferSink, into: AudioNode, passages: readonly Passage[], at: number, run: number): Promise<void> {
     try {
       for (const passage of passages) {
         if (run !== this.#run) return
         const begins = at + passage.after
         // A passage that lies far ahead is not decoded yet.
         while (begins - this.#context.currentTime > AHEAD && run === this.#run) await new Promise((resolve) => setTimeout(resolve, 100))
-        await this.#play(sink, passage, begins, run)
+        await this.#play(sink, into, passage, begins, run)
       }
     } catch {
       // A sound that breaks off is silence from there on.
@@ -121,10 +166,10 @@ class SoundLane {
   }
 
   /** One passage; its gain falls and rises over the joins with others. */
-  async #play(sink: AudioBufferSink, { master, length, fadeIn, fadeOut }: Passage, at: number, run: number): Promise<void> {
+  async #play(sink: AudioBufferSink, into: AudioNode, { master, length, fadeIn, fadeOut }: Passage, at: number, run: number): Promise<void> {
     const { map, levels = [] } = this.#sound
     const shape = this.#context.createGain()
-    shape.connect(this.#gain)
+    shape.connect(into)
     const ends = at + length
     const first = at - fadeIn / 2
     shapeGain(shape.gain, this.#context.currentTime, { at, master, ends, fadeIn, fadeOut, levels })

@@ -25,6 +25,15 @@ export interface PlayAngle {
   readonly framing: Framing
 }
 
+/** One channel of a sound: where it is in the sound's file, and what it gives left and right, linear. */
+export interface PlayChannel {
+  /** Number of the track in the file, and of the channel in it, both from 0. */
+  readonly track: number
+  readonly channel: number
+  readonly left: number
+  readonly right: number
+}
+
 /** A sound as the engine needs it. */
 export interface PlaySound {
   readonly clipId: string
@@ -33,6 +42,8 @@ export interface PlaySound {
   readonly gain: number
   /** −1 left to 1 right. */
   readonly pan: number
+  /** What of it is heard; absent: its first track as it is. */
+  readonly channels?: readonly PlayChannel[]
   /** Level over the master's time, where the sound gives way to another; absent where it is the same throughout. */
   readonly levels?: readonly LevelPoint[]
 }

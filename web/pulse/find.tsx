@@ -1,5 +1,6 @@
-import { detailText, type GatheredFile, type Job, type ProjectState } from '@pendolo/api'
-import { type Clip, channelKey, envelopeKey, isMaster, marksOf } from '@pendolo/core/project'
+import { channelName, detailText, type GatheredFile, type Job, type ProjectState } from '@pendolo/api'
+import { channelsOf } from '@pendolo/core/mix'
+import { type Clip, envelopeKey, isMaster, marksOf } from '@pendolo/core/project'
 import { App, Button, Checkbox, Dropdown, Modal, Progress, Space } from 'antd'
 import { ChevronDown } from 'lucide-react'
 import { useState } from 'react'
@@ -39,7 +40,7 @@ export function FindInMaster({ project, job }: Props) {
     if (!file?.facts.audio || clip.state !== 'in' || !doc.placements[clip.id]) return []
     const name = `${doc.angles.find((a) => a.id === clip.angleId)?.name ?? (isMaster(doc, clip.id) ? 'Master' : 'no angle')} · ${file.name}`
     const whole = { id: clip.id, name, alone: !file.facts.video }
-    return [...(isMaster(doc, clip.id) ? [] : [whole]), ...channelsOf(clip, file).map((c) => ({ ...c, name: `${name}, ${c.name}`, alone: false }))]
+    return [...(isMaster(doc, clip.id) ? [] : [whole]), ...microphonesOf(clip, file).map((c) => ({ ...c, name: `${name}, ${c.name}`, alone: false }))]
   })
   // Several recordings without a picture are microphones more often than not; a single one is the hall's.
   const pictureless = heard.filter((h) => h.alone).map((h) => h.id)
@@ -122,10 +123,9 @@ interface Heard {
 }
 
 /** Channels of a recorder with more than two, each of which may be somebody's microphone. */
-function channelsOf(clip: Clip, { facts }: GatheredFile): { id: string; name: string }[] {
-  const counts = facts.audio?.streamChannels ?? [facts.audio?.channels ?? 0]
-  const all = counts.flatMap((count, stream) => Array.from({ length: count }, (_, channel) => channelKey(stream, channel)))
-  return all.length < 3 ? [] : all.map((key, i) => ({ id: envelopeKey(clip.id, key), name: clip.channels?.[key]?.name || `channel ${i + 1}` }))
+function microphonesOf(clip: Clip, { facts }: GatheredFile): { id: string; name: string }[] {
+  const all = facts.audio ? channelsOf(facts.audio) : []
+  return all.length < 3 ? [] : all.map((c) => ({ id: envelopeKey(clip.id, c.key), name: channelName(c, clip.channels?.[c.key]) }))
 }
 
 function Working({ job }: { job: Job }) {

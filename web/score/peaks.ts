@@ -40,14 +40,19 @@ function coarser({ perSecond, low, high }: PeakLevel): PeakLevel {
   return out
 }
 
-/** Reads the open ".dat" layout, version 2, 8 bit, and makes the coarser levels. */
-export function readPeaks(bytes: ArrayBuffer): Peaks {
+/**
+ * Reads one channel of the open ".dat" layout, version 2, 8 bit, and makes the coarser levels.
+ * @param channel counted from 0
+ */
+export function readPeaks(bytes: ArrayBuffer, channel = 0): Peaks {
   const view = new DataView(bytes)
   const count = view.getUint32(16, true)
   const finest: PeakLevel = { perSecond: view.getInt32(8, true) / view.getInt32(12, true), low: new Int8Array(count), high: new Int8Array(count) }
+  const channels = view.getInt32(20, true)
   for (let i = 0; i < count; i++) {
-    finest.low[i] = view.getInt8(24 + 2 * i)
-    finest.high[i] = view.getInt8(25 + 2 * i)
+    const at = 24 + 2 * (i * channels + channel)
+    finest.low[i] = view.getInt8(at)
+    finest.high[i] = view.getInt8(at + 1)
   }
   const levels = [finest]
   while (levels[levels.length - 1].low.length > LEAST_PIECES) levels.push(coarser(levels[levels.length - 1]))

@@ -24,6 +24,23 @@ export function usePeaks(contentKey: string | null, ready: boolean): Peaks | nul
   return data ?? null
 }
 
+/** Waveforms of a sound's channels, by their order in the file; none before they have come. */
+export function useChannelPeaks(contentKey: string, ready: boolean): readonly Peaks[] {
+  const { data } = useQuery({
+    queryKey: ['channelPeaks', contentKey],
+    queryFn: async () => {
+      const response = await fetch(mediaUrl(contentKey, 'channelPeaks'))
+      if (!response.ok) throw new Error('the waveforms are not ready')
+      const bytes = await response.arrayBuffer()
+      return Array.from({ length: new DataView(bytes).getInt32(20, true) }, (_, channel) => readPeaks(bytes, channel))
+    },
+    enabled: ready,
+    staleTime: Number.POSITIVE_INFINITY,
+  })
+  return data ?? NO_PEAKS
+}
+const NO_PEAKS: readonly Peaks[] = []
+
 /** The waveform of a sound, as soon as it has come; null where it is not made yet. */
 export function useLoadPeaks(contentKey: string | null, ready: boolean): () => Promise<Peaks | null> {
   const client = useQueryClient()
