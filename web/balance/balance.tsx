@@ -1,4 +1,4 @@
-import type { GatheredFile } from '@pendolo/api'
+import type { GatheredFile, ProjectState } from '@pendolo/api'
 import { anglesInUse, type Clip, isMaster, pictureSpans, stripOf } from '@pendolo/core/project'
 import { FLICKS_PER_SECOND } from '@pendolo/core/time'
 import { Button, Segmented } from 'antd'
@@ -25,7 +25,6 @@ export function Balance({ project, edit, top }: StageProps) {
   const event = eventOf(project)
   const view = { from: event.start / FLICKS_PER_SECOND, span: Math.max(1, (event.end - event.start) / FLICKS_PER_SECOND) }
   const [angleId, setAngleId] = useState<string | null>(null)
-  const spans = useMemo(() => pictureSpans(doc, (id) => files.find((f) => f.id === id)?.facts), [doc, files])
   const angles = anglesInUse(doc)
   /** The angle that is looked at by itself; without one the programme is shown. */
   const angle = angles.find((a) => a.id === angleId) ?? null
@@ -35,16 +34,7 @@ export function Balance({ project, edit, top }: StageProps) {
   function rank(c: Clip): number {
     return isMaster(doc, c.id) ? -1 : doc.angles.findIndex((a) => a.id === c.angleId)
   }
-  const [alone, setAlone] = useState<Alone | null>(null)
-  useEffect(() => {
-    const sound = alone && channelAlone(project, alone.clipId, alone.key)
-    engine.listenTo(sound ? [sound] : null)
-  }, [alone, project])
-  useEffect(() => () => engine.listenTo(null), [])
-  const hearAlone = (wanted: Alone | null) => {
-    setAlone(wanted)
-    if (wanted && !playing) void engine.play()
-  }
+  const [alone, hearAlone] = useAlone(project)
   const film = filmFor(project)
   const hasPicture = useEngine(({ time }) => (angle ? film.clipAt(angle.id, time) !== null : true))
   const heard = clips.filter((c) => stripOf(doc, c.id).on).length
@@ -64,7 +54,6 @@ export function Balance({ project, edit, top }: StageProps) {
       </>
     )
   }
-  const shownIndex = angles.findIndex((a) => a.id === angle?.id)
   return (
     <>
       {top(
@@ -73,7 +62,7 @@ export function Balance({ project, edit, top }: StageProps) {
             {heard} of {clips.length} sounds heard
           </span>
           {alone && (
-            <Button size="small" type="primary" icon={<Headphones size={14} />} onClick={() => setAlone(null)}>
+            <Button size="small" type="primary" icon={<Headphones size={14} />} onClick={() => hearAlone(null)}>
               only one channel is heard: hear all again
             </Button>
           )}
@@ -101,38 +90,7 @@ export function Balance({ project, edit, top }: StageProps) {
               </span>
             )}
           </div>
-          <div style={{ background: 'var(--panel)', padding: '12px 16px', overflow: 'auto' }}>
-            <h3>Shape of the picture</h3>
-            <p className="quiet" style={{ margin: '4px 0 10px' }}>
-              Fit shows the whole picture with bars; fill fills the frame and cuts the edges. It counts for every stretch of the angle.
-            </p>
-            <button type="button" className="plain" style={{ padding: '3px 0' }} onClick={() => setAngleId(null)} aria-pressed={angle === null}>
-              Programme: what the film shows
-            </button>
-            {angles.map((a, i) =>
-              spans.some((s) => s.angleId === a.id) ? (
-                <div key={a.id} style={{ display: 'grid', gridTemplateColumns: '24px 1fr auto', gap: 8, alignItems: 'center', padding: '3px 0' }}>
-                  <Bob index={i} hue={a.hue} lit={i === shownIndex} />
-                  <button type="button" className="plain" style={{ textAlign: 'left' }} onClick={() => setAngleId(a.id)} aria-pressed={i === shownIndex}>
-                    {a.name} <span className="quiet mono">{shapeOf(files, Object.values(doc.clips), a.id)}</span>
-                  </button>
-                  <Segmented
-                    size="small"
-                    value={a.framing}
-                    aria-label={`Shape of ${a.name}`}
-                    onChange={(framing) => {
-                      setAngleId(a.id)
-                      edit([{ type: 'frameAngle', angleId: a.id, framing }], 'frame an angle')
-                    }}
-                    options={[
-                      { value: 'fit' as const, label: 'fit' },
-                      { value: 'fill' as const, label: 'fill' },
-                    ]}
-                  />
-                </div>
-              ) : null,
-            )}
-          </div>
+          <Shapes project={project} angleId={angle?.id ?? null} edit={edit} onAngle={setAngleId} />
         </div>
         <Paper className="strips">
           <Strips view={view}>
@@ -155,6 +113,68 @@ export function Balance({ project, edit, top }: StageProps) {
         </Paper>
       </div>
     </>
+  )
+}
+
+/** The channel that is heard by itself, if one is; choosing one begins to play. */
+function useAlone(project: ProjectState): [Alone | null, (wanted: Alone | null) => void] {
+  const [alone, setAlone] = useState<Alone | null>(null)
+  useEffect(() => {
+    const sound = alone && channelAlone(project, alone.clipId, alone.key)
+    engine.listenTo(sound ? [sound] : null)
+  }, [alone, project])
+  useEffect(() => () => engine.listenTo(null), [])
+  const hear = (wanted: Alone | null) => {
+    setAlone(wanted)
+    if (wanted && !engine.getState().playing) void engine.play()
+  }
+  return [alone, hear]
+}
+
+interface ShapesProps {
+  readonly project: ProjectState
+  /** The angle that is looked at; null for the programme. */
+  readonly angleId: string | null
+  readonly edit: StageProps['edit']
+  readonly onAngle: (angleId: string | null) => void
+}
+
+/** How pictures of another shape sit in the frame, angle by angle. */
+function Shapes({ project: { doc, files }, angleId, edit, onAngle }: ShapesProps) {
+  const spans = useMemo(() => pictureSpans(doc, (id) => files.find((f) => f.id === id)?.facts), [doc, files])
+  return (
+    <div style={{ background: 'var(--panel)', padding: '12px 16px', overflow: 'auto' }}>
+      <h3>Shape of the picture</h3>
+      <p className="quiet" style={{ margin: '4px 0 10px' }}>
+        Fit shows the whole picture with bars; fill fills the frame and cuts the edges. It counts for every stretch of the angle.
+      </p>
+      <button type="button" className="plain" style={{ padding: '3px 0' }} onClick={() => onAngle(null)} aria-pressed={angleId === null}>
+        Programme: what the film shows
+      </button>
+      {anglesInUse(doc).map((a, i) =>
+        spans.some((s) => s.angleId === a.id) ? (
+          <div key={a.id} style={{ display: 'grid', gridTemplateColumns: '24px 1fr auto', gap: 8, alignItems: 'center', padding: '3px 0' }}>
+            <Bob index={i} hue={a.hue} lit={a.id === angleId} />
+            <button type="button" className="plain" style={{ textAlign: 'left' }} onClick={() => onAngle(a.id)} aria-pressed={a.id === angleId}>
+              {a.name} <span className="quiet mono">{shapeOf(files, Object.values(doc.clips), a.id)}</span>
+            </button>
+            <Segmented
+              size="small"
+              value={a.framing}
+              aria-label={`Shape of ${a.name}`}
+              onChange={(framing) => {
+                onAngle(a.id)
+                edit([{ type: 'frameAngle', angleId: a.id, framing }], 'frame an angle')
+              }}
+              options={[
+                { value: 'fit' as const, label: 'fit' },
+                { value: 'fill' as const, label: 'fill' },
+              ]}
+            />
+          </div>
+        ) : null,
+      )}
+    </div>
   )
 }
 
