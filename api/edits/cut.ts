@@ -1,10 +1,23 @@
 import { TRANSITION_KINDS } from '@pendolo/core/cut'
 import type { CutEdit } from '@pendolo/core/project'
 import * as yup from 'yup'
-import { type Fields, id, length, name, time } from './parts.ts'
+import { type Fields, id, length, MOST_ENTRIES, name, time } from './parts.ts'
 
 const transition = yup.object({ kind: yup.string().oneOf(TRANSITION_KINDS).required(), length: length.required() }).noUnknown()
 const choice = yup.object({ angleId: id.required(), clipId: id.optional(), transition: transition.optional().default(undefined) }).noUnknown()
+
+const times = yup.array(time.required()).max(MOST_ENTRIES).required()
+const range = { cutId: id.required(), from: time.required(), to: time.required() }
+const before = yup
+  .object({
+    choice: choice.nullable().defined(),
+    next: choice
+      .shape({ time: time.required(), split: yup.boolean().oneOf([true]).optional() })
+      .nullable()
+      .defined(),
+  })
+  .required()
+  .noUnknown()
 
 export const cutFields: Fields<CutEdit> = {
   choose: { cutId: id.required(), time: time.required(), choice: choice.required(), since: time.optional() },
@@ -12,6 +25,18 @@ export const cutFields: Fields<CutEdit> = {
   paint: { cutId: id.required(), from: time.required(), to: time.required(), choice: choice.required() },
   roll: { cutId: id.required(), time: time.required(), to: time.required() },
   join: { cutId: id.required(), time: time.required() },
+  split: { cutId: id.required(), time: time.required() },
+  reassignAll: { cutId: id.required(), times, choice: choice.required() },
+  swap: { cutId: id.required(), a: time.required(), b: time.required() },
+  slide: { cutId: id.required(), time: time.required(), by: time.required() },
+  rollAll: { cutId: id.required(), times, by: time.required() },
+  alternate: { ...range, borders: times, choices: yup.array(choice.required()).max(100).required() },
+  replaceAngle: { ...range, angleId: id.required(), choice: choice.required() },
+  copyPattern: { ...range, beats: yup.number().integer().optional(), by: time.optional() },
+  takeOver: { ...range, otherId: id.required() },
+  giveWay: range,
+  endPass: { ...range, before },
+  noteCut: { cutId: id.required(), note: yup.string().max(5000).defined() },
   addCut: { cutId: id.required(), name: name.required(), from: id.nullable().defined() },
   renameCut: { cutId: id.required(), name: name.required() },
   removeCut: { cutId: id.required() },

@@ -27,7 +27,7 @@ test('a usual file needs no words, an odd one says what is odd and what is done 
     'pixels 4:3: shown at 1440 × 1080',
     'other shape: fitted, or fill it in Balance',
   ])
-  expect(words({ audio: { ...audio, channels: 8 } })).toEqual(['8 channels: heard together for now'])
+  expect(words({ audio: { ...audio, channels: 8 } })).toEqual(['8 channels: each by itself in Balance'])
 })
 
 test('what hearing it added, and what was kept before, has words too', () => {

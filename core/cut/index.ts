@@ -1,5 +1,22 @@
 export { MAGNETS, type Magnet, nearestIndex, pulled } from './magnet.ts'
 export {
+  alternate,
+  type Before,
+  copyPattern,
+  differing,
+  endPass,
+  giveWay,
+  movedByBeats,
+  reassignAll,
+  replaceAngle,
+  rollAll,
+  type Stretch,
+  slide,
+  split,
+  swap,
+  takeOver,
+} from './operations.ts'
+export {
   type Choice,
   CutError,
   choose,

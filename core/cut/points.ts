@@ -26,6 +26,8 @@ export interface Choice {
 /** "From here on, this choice." */
 export interface SwitchPoint extends Choice {
   readonly time: Flicks
+  /** Somebody cut here though the choice stays: it is kept as a cut until it is joined. */
+  readonly split?: true
 }
 
 /** Switch points, ascending in time, no two at the same time. Every function here returns a new list in that form. */
@@ -42,9 +44,9 @@ export function pointAt(points: Points, time: Flicks): number {
 
 /**
  * The list with points [from, to) replaced. Points that repeat the choice before them would be cuts nobody can see: at the
- * seams they are dropped. Untouched points stay the same objects, and nothing but the seams is looked at.
+ * seams they are dropped, unless they were split there. Untouched points stay the same objects, and nothing but the seams is looked at.
  */
-function spliced(points: Points, from: number, to: number, inserted: readonly SwitchPoint[]): SwitchPoint[] {
+export function spliced(points: Points, from: number, to: number, inserted: readonly SwitchPoint[]): SwitchPoint[] {
   const middle: SwitchPoint[] = []
   for (const point of inserted) if (!sameAs(point, middle.at(-1) ?? points[from - 1])) middle.push(point)
   let rest = to
@@ -52,43 +54,54 @@ function spliced(points: Points, from: number, to: number, inserted: readonly Sw
   return [...points.slice(0, from), ...middle, ...points.slice(rest)]
 }
 
-function sameAs(point: Choice, before: Choice | undefined): boolean {
-  return before !== undefined && sameChoice(point, before)
+function sameAs(point: SwitchPoint, before: Choice | undefined): boolean {
+  return before !== undefined && !point.split && sameChoice(point, before)
 }
 
 /** Index of the first point at or after the instant. */
-function firstAt(points: Points, time: Flicks): number {
+export function firstAt(points: Points, time: Flicks): number {
   return firstFrom(points.length, (i) => points[i].time, time)
 }
 
-function sameChoice(a: Choice, b: Choice): boolean {
+export function sameChoice(a: Choice, b: Choice): boolean {
   return a.angleId === b.angleId && a.clipId === b.clipId
 }
 
 /**
- * Chooses from an instant on, up to the next point. With `since`, the passage [since, time) has just been cut in one
- * pass: older points strictly inside it give way, so that cutting again over a passage replaces what was there.
+ * Chooses from an instant on, up to the next point. With `since`, the last press of a pass that is going on: what lies
+ * between it and this one gives way, and where this one lands before it, it takes its place.
  */
-export function choose(points: Points, time: Flicks, choice: Choice, since?: Flicks): SwitchPoint[] {
-  const to = pointAt(points, time) + 1
-  const from = since !== undefined && since < time ? pointAt(points, since) + 1 : firstAt(points, time)
-  return spliced(points, from, to, [{ time, ...pick(choice) }])
+export function choose(points: Points, time: Flicks, choice: Choice, since: Flicks = time): SwitchPoint[] {
+  const from = since < time ? pointAt(points, since) + 1 : firstAt(points, time)
+  const to = pointAt(points, since > time ? since : time) + 1
+  return spliced(points, from, Math.max(from, to), [{ time, ...pick(choice) }])
 }
 
 /** Gives another choice to the stretch under the instant, without new cuts. @throws CutError before the first point */
 export function reassign(points: Points, time: Flicks, choice: Choice): SwitchPoint[] {
   const index = pointAt(points, time)
   if (index < 0) throw new CutError('there is no stretch here yet; choose an angle first')
-  return spliced(points, index, index + 1, [{ time: points[index].time, ...pick(choice) }])
+  const { time: at, split } = points[index]
+  return spliced(points, index, index + 1, [{ time: at, ...pick(choice), ...(split && { split }) }])
 }
 
 /** Paints a choice over [from, to): what ruled at `to` goes on from there. */
 export function paint(points: Points, from: Flicks, to: Flicks, choice: Choice): SwitchPoint[] {
   if (to <= from) throw new CutError('a painted stretch must end after it begins')
-  const after = points[pointAt(points, to)]
-  const inserted: SwitchPoint[] = [{ time: from, ...pick(choice) }]
-  if (after) inserted.push({ time: to, ...pick(after) })
-  return spliced(points, firstAt(points, from), pointAt(points, to) + 1, inserted)
+  return within(points, from, to, [{ time: from, ...pick(choice) }])
+}
+
+/**
+ * The list with all that lies in [from, to) replaced; what ruled at `to` goes on from there. A cut that stood exactly at
+ * `to` stays what it was.
+ * @param inserted points in [from, to), ascending; none where nothing is to rule from the beginning on
+ */
+export function within(points: Points, from: Flicks, to: Flicks, inserted: readonly SwitchPoint[]): SwitchPoint[] {
+  const end = pointAt(points, to)
+  const after = points[end]
+  const first = firstAt(points, from)
+  if (!after) return spliced(points, first, first, inserted)
+  return spliced(points, first, end + 1, [...inserted, after.time === to ? after : { time: to, ...pick(after) }])
 }
 
 /**
@@ -111,7 +124,7 @@ export function join(points: Points, time: Flicks): SwitchPoint[] {
   return spliced(points, index, index + 1, [])
 }
 
-function pick({ angleId, clipId, transition }: Choice): Choice {
+export function pick({ angleId, clipId, transition }: Choice): Choice {
   return { angleId, ...(clipId !== undefined && { clipId }), ...(transition && { transition }) }
 }
 

@@ -1,11 +1,35 @@
-import { type Choice, choose, join, paint, reassign, roll, type SwitchPoint, type Transition, withTransition } from '../cut/index.ts'
-import type { Flicks } from '../time/index.ts'
+import {
+  alternate,
+  type Before,
+  type Choice,
+  choose,
+  copyPattern,
+  endPass,
+  giveWay,
+  join,
+  movedByBeats,
+  nearestIndex,
+  paint,
+  reassign,
+  reassignAll,
+  replaceAngle,
+  roll,
+  rollAll,
+  type SwitchPoint,
+  slide,
+  split,
+  swap,
+  type Transition,
+  takeOver,
+  withTransition,
+} from '../cut/index.ts'
+import { type Flicks, flicks, nearestFrameStart } from '../time/index.ts'
 import { drafted, type Reducers } from './drawer.ts'
 import { angleOf, clipOf, cutOf, EditError, named } from './lookup.ts'
 import { setInto } from './programme.ts'
 import type { Recorder } from './recorder.ts'
-import { oneFrame } from './settings.ts'
-import { keepPoints, pointsOf } from './sorted.ts'
+import { oneFrame, projectRate } from './settings.ts'
+import { keepPoints, pointsOf, pulseOf } from './sorted.ts'
 import { type ProjectDoc, wholeMaster } from './types.ts'
 
 export type CutEdit =
@@ -14,6 +38,23 @@ export type CutEdit =
   | { type: 'paint'; cutId: string; from: Flicks; to: Flicks; choice: Choice }
   | { type: 'roll'; cutId: string; time: Flicks; to: Flicks }
   | { type: 'join'; cutId: string; time: Flicks }
+  | { type: 'split'; cutId: string; time: Flicks }
+  /** Another choice for all stretches that begin at these times. */
+  | { type: 'reassignAll'; cutId: string; times: Flicks[]; choice: Choice }
+  | { type: 'swap'; cutId: string; a: Flicks; b: Flicks }
+  | { type: 'slide'; cutId: string; time: Flicks; by: Flicks }
+  | { type: 'rollAll'; cutId: string; times: Flicks[]; by: Flicks }
+  | { type: 'alternate'; cutId: string; from: Flicks; to: Flicks; borders: Flicks[]; choices: Choice[] }
+  | { type: 'replaceAngle'; cutId: string; from: Flicks; to: Flicks; angleId: string; choice: Choice }
+  /** Repeats the cuts of a range so many beats later, or a time later where nothing is said of beats. */
+  | { type: 'copyPattern'; cutId: string; from: Flicks; to: Flicks; beats?: number; by?: Flicks }
+  /** What another version shows in a range. */
+  | { type: 'takeOver'; cutId: string; from: Flicks; to: Flicks; otherId: string }
+  /** The passage of a live pass that has gone by. */
+  | { type: 'giveWay'; cutId: string; from: Flicks; to: Flicks }
+  /** The stop of a live pass; `before` stood there before it. */
+  | { type: 'endPass'; cutId: string; from: Flicks; to: Flicks; before: Before }
+  | { type: 'noteCut'; cutId: string; note: string }
   | { type: 'addCut'; cutId: string; name: string; from: string | null }
   | { type: 'renameCut'; cutId: string; name: string }
   | { type: 'removeCut'; cutId: string }
@@ -35,6 +76,40 @@ export const cutReducers: Reducers<CutEdit> = {
   },
   roll: (recorder, { cutId, time, to }) => cutPoints(recorder, cutId, (points) => roll(points, time, to, oneFrame(recorder.doc))),
   join: (recorder, { cutId, time }) => cutPoints(recorder, cutId, (points) => join(points, time)),
+  split: (recorder, { cutId, time }) => cutPoints(recorder, cutId, (points) => split(points, time)),
+  reassignAll: (recorder, { cutId, times, choice }) => {
+    checkChoice(recorder.doc, choice)
+    cutPoints(recorder, cutId, (points) => reassignAll(points, times, choice))
+  },
+  swap: (recorder, { cutId, a, b }) => cutPoints(recorder, cutId, (points) => swap(points, a, b)),
+  slide: (recorder, { cutId, time, by }) => cutPoints(recorder, cutId, (points) => slide(points, time, by, oneFrame(recorder.doc))),
+  rollAll: (recorder, { cutId, times, by }) => cutPoints(recorder, cutId, (points) => rollAll(points, times, by, oneFrame(recorder.doc))),
+  alternate: (recorder, { cutId, from, to, borders, choices }) => {
+    for (const choice of choices) checkChoice(recorder.doc, choice)
+    cutPoints(recorder, cutId, (points) => alternate(points, { from, to }, borders, choices))
+  },
+  replaceAngle: (recorder, { cutId, from, to, angleId, choice }) => {
+    checkChoice(recorder.doc, choice)
+    cutPoints(recorder, cutId, (points) => replaceAngle(points, { from, to }, angleId, choice))
+  },
+  copyPattern: (recorder, { cutId, from, to, beats, by }) => {
+    const place = beats === undefined ? (time: Flicks) => flicks(time + (by ?? 0)) : placeByBeats(recorder.doc, beats)
+    cutPoints(recorder, cutId, (points) => copyPattern(points, { from, to }, place))
+  },
+  takeOver: (recorder, { cutId, from, to, otherId }) => {
+    const others = pointsOf(cutOf(recorder.doc, otherId))
+    cutPoints(recorder, cutId, (points) => takeOver(points, others, { from, to }))
+  },
+  giveWay: (recorder, { cutId, from, to }) => cutPoints(recorder, cutId, (points) => giveWay(points, { from, to })),
+  endPass: (recorder, { cutId, from, to, before }) => {
+    for (const choice of [before.choice, before.next]) if (choice) checkChoice(recorder.doc, choice)
+    cutPoints(recorder, cutId, (points) => endPass(points, { from, to }, before))
+  },
+  noteCut: drafted((doc, { cutId, note }) => {
+    const cut = cutOf(doc, cutId)
+    if (note.trim()) cut.note = note.trim()
+    else delete cut.note
+  }),
   addCut: drafted((doc, { cutId, name, from }) => {
     if (doc.cuts.some((c) => c.id === cutId)) throw new EditError('this version exists already')
     const { points = {}, pieces = wholeMaster(), layers = {} } = from === null ? {} : cutOf(doc, from)
@@ -56,6 +131,24 @@ export const cutReducers: Reducers<CutEdit> = {
     doc.activeCutId = cutOf(doc, cutId).id
   }),
   transition: (recorder, { cutId, time, transition }) => cutPoints(recorder, cutId, (points) => withTransition(points, time, transition)),
+}
+
+/** A cut this many frames beside a beat was meant for it. */
+const BESIDE = 3
+
+/** Where cuts come to lie so many beats later: those beside a beat as many frames beside the other one, all on frames. */
+function placeByBeats(doc: ProjectDoc, shift: number): (time: Flicks) => Flicks {
+  const beats = pulseOf(doc)?.beats ?? []
+  const rate = projectRate(doc.settings)
+  return (time) => {
+    const near = nearestIndex(beats, time)
+    const [here, there] = [beats[near], beats[near + shift]]
+    if (here !== undefined && there !== undefined) {
+      const beside = time - nearestFrameStart(here, rate)
+      if (Math.abs(beside) <= BESIDE * oneFrame(doc)) return flicks(nearestFrameStart(there, rate) + beside)
+    }
+    return nearestFrameStart(movedByBeats(beats, time, shift), rate)
+  }
 }
 
 function checkChoice(doc: ProjectDoc, choice: Choice): void {
@@ -87,5 +180,9 @@ function cutPoints(recorder: Recorder, cutId: string, next: (points: readonly Sw
   keepPoints(recorder.doc.cuts[index], after)
 }
 
-const alike = (a: Choice, b: Choice): boolean =>
-  a.angleId === b.angleId && a.clipId === b.clipId && a.transition?.kind === b.transition?.kind && a.transition?.length === b.transition?.length
+const alike = (a: Omit<SwitchPoint, 'time'>, b: Omit<SwitchPoint, 'time'>): boolean =>
+  a.angleId === b.angleId &&
+  a.clipId === b.clipId &&
+  a.split === b.split &&
+  a.transition?.kind === b.transition?.kind &&
+  a.transition?.length === b.transition?.length

@@ -1,4 +1,4 @@
-import type { Choice, SwitchPoint } from '../cut/index.ts'
+import type { SwitchPoint } from '../cut/index.ts'
 import { FLICKS_PER_SECOND, type Flicks } from '../time/index.ts'
 import type { BeatBlock, Cut, KeptPulse, Mark, ProjectDoc, Pulse } from './types.ts'
 
@@ -32,7 +32,7 @@ export function marksOf(doc: Pick<ProjectDoc, 'marks'>): readonly Mark[] {
 }
 
 /** The record of a list of switch points. */
-export function pointRecord(list: readonly SwitchPoint[]): Record<string, Choice> {
+export function pointRecord(list: readonly SwitchPoint[]): Record<string, Omit<SwitchPoint, 'time'>> {
   return Object.fromEntries(list.map(({ time, ...choice }) => [String(time), choice]))
 }
 

@@ -1,4 +1,4 @@
-import type { Choice, Magnet, StandIn } from '../cut/index.ts'
+import type { Magnet, StandIn, SwitchPoint } from '../cut/index.ts'
 import type { Verdict, Why } from '../lineup/index.ts'
 import type { Cutout, Framing, Look } from '../picture/index.ts'
 import type { SpanKind } from '../speech/index.ts'
@@ -208,8 +208,10 @@ export interface Layer {
 export interface Cut {
   id: string
   name: string
+  /** What somebody wrote about it. */
+  note?: string
   /** From which instant on (flicks as text) what is chosen; `pointsOf` gives them in order. */
-  points: Record<string, Choice>
+  points: Record<string, Omit<SwitchPoint, 'time'>>
   /** The programme in its order; at least one piece. */
   pieces: Piece[]
   layers: Record<string, Layer>
