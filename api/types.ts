@@ -47,6 +47,8 @@ export interface Step {
   at: number
   /** Whether it counts; one that was taken back can be done again. */
   done: boolean
+  /** Of how many parts that can be taken back one by one: the presses of a live pass. */
+  parts: number
 }
 
 export interface ProjectState {

@@ -6,6 +6,7 @@ import { Redo2, Undo2 } from 'lucide-react'
 import { type ComponentType, lazy, type ReactNode, Suspense, useEffect, useState } from 'react'
 import { Link, useParams } from 'react-router'
 import { useEdit, useProject, useStep } from './data/queries.ts'
+import { undoInside } from './data/undo-scope.ts'
 import { newId } from './ids.ts'
 import { MarksBeside, MarksButton } from './marks/marks-beside.tsx'
 import { engine, useLoaded } from './playback/use-engine.ts'
@@ -127,7 +128,8 @@ function Opened({ project, stage }: { project: ProjectState; stage: StagePath })
     () => engine.seek(engine.event.start),
     () => engine.seek(engine.event.end),
   )
-  useKeys('undo', () => step('undo'))
+  const undo = () => undoInside() || step('undo')
+  useKeys('undo', undo)
   useKeys('redo', () => step('redo'))
   const mark = (): { id: string; time: Flicks } => {
     const id = newId()
@@ -159,7 +161,7 @@ function Opened({ project, stage }: { project: ProjectState; stage: StagePath })
       </span>
       {middle}
       <Tooltip title={project.canUndo ? `Undo: ${project.canUndo}` : 'Nothing to undo'}>
-        <Button type="text" size="small" aria-label="Undo" disabled={!project.canUndo} icon={<Undo2 size={16} />} onClick={() => step('undo')} />
+        <Button type="text" size="small" aria-label="Undo" disabled={!project.canUndo} icon={<Undo2 size={16} />} onClick={undo} />
       </Tooltip>
       <Tooltip title={project.canRedo ? `Redo: ${project.canRedo}` : 'Nothing to redo'}>
         <Button type="text" size="small" aria-label="Redo" disabled={!project.canRedo} icon={<Redo2 size={16} />} onClick={() => step('redo')} />

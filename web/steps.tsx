@@ -14,7 +14,7 @@ function when(at: number): string {
 
 interface Props {
   readonly project: ProjectState
-  readonly onStep: (direction: 'undo' | 'redo', count: number) => void
+  readonly onStep: (direction: 'undo' | 'redo', count: number, part?: boolean) => void
 }
 
 /** All that was done, by its words, in every stage; a click goes back to there, or on again. */
@@ -42,9 +42,18 @@ export function Steps({ project, onStep }: Props) {
           disabled={i === 0}
           onClick={() => onStep('undo', i)}
         >
-          <span>{s.label}</span> <span className="mono quiet">{when(s.at)}</span>
+          <span>
+            {s.label}
+            {s.parts > 1 ? `, ${s.parts} presses` : ''}
+          </span>{' '}
+          <span className="mono quiet">{when(s.at)}</span>
         </button>
       ))}
+      {done[0] && done[0].parts > 1 && (
+        <Button size="small" type="link" onClick={() => onStep('undo', 1, true)}>
+          Take back only its last press
+        </Button>
+      )}
       {steps && done.length > 0 && (
         <button type="button" role="option" aria-selected={false} className="plain" onClick={() => onStep('undo', done.length)}>
           <span className="quiet">before all of these</span>

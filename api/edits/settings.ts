@@ -14,6 +14,7 @@ export const settingsFields: Fields<SettingsEdit> = {
         height: yup.number().integer().min(64).max(8192),
         startFrame: yup.number().integer().min(0).max(100_000_000),
         magnet: yup.string().oneOf(MAGNETS),
+        waits: yup.boolean(),
         lead: yup.number().integer().min(-50).max(50),
         standIn: yup.string().oneOf(STAND_INS),
       })

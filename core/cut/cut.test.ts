@@ -1,6 +1,6 @@
 import fc from 'fast-check'
 import { type Flicks, flicks, frameStart } from '../time/index.ts'
-import { CutError, choose, join, nearestIndex, paint, pointAt, pulled, reassign, roll, type SwitchPoint } from './index.ts'
+import { CutError, choose, join, nearestIndex, nextPull, paint, pointAt, pulled, reassign, roll, type SwitchPoint } from './index.ts'
 
 const t = (n: number) => flicks(n * 1000)
 const point = (n: number, angleId: string): SwitchPoint => ({ time: t(n), angleId })
@@ -110,4 +110,16 @@ describe('the magnet', () => {
     expect(nearestIndex([1, 4, 9], 6)).toBe(1)
     expect(nearestIndex([1, 4, 9], 100)).toBe(2)
   })
+})
+
+test('a cut that waits falls on the next of what pulls, never before the press', () => {
+  const rate = { num: 25, den: 1 }
+  const at = (frame: number) => frameStart(frame, rate)
+  const marks = [10, 20, 30].map(at)
+  expect(nextPull(at(11), marks, rate)).toBe(at(20))
+  expect(nextPull(at(20), marks, rate)).toBe(at(20))
+  expect(nextPull(at(19), marks, rate, 2)).toBe(at(28))
+  expect(nextPull(at(17), marks, rate, 2)).toBe(at(18))
+  expect(nextPull(at(31), marks, rate)).toBeNull()
+  expect(nextPull(at(31), [], rate)).toBeNull()
 })

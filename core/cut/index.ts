@@ -1,4 +1,4 @@
-export { MAGNETS, type Magnet, nearestIndex, pulled } from './magnet.ts'
+export { MAGNETS, type Magnet, nearestIndex, nextPull, pulled } from './magnet.ts'
 export {
   alternate,
   type Before,

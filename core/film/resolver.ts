@@ -72,6 +72,11 @@ export class FilmResolver {
     return this.#pictures.clipAt(angleId, master, clipId)
   }
 
+  /** The takes of an angle that have a picture at an instant of the master; that which is shown unless another is chosen first. */
+  takesAt(angleId: string, master: Flicks): string[] {
+    return this.#pictures.takesAt(angleId, master)
+  }
+
   /** What a version shows at an instant of the master, whether its programme keeps that or not. */
   shownAt(cutId: string, master: Flicks): Shown {
     const points = this.#versions.points(cutId)

@@ -64,6 +64,17 @@ export class Pictures {
     return found
   }
 
+  /** The takes of an angle that have a picture at an instant, each clip once: that which is shown unless another is chosen first. */
+  takesAt(angleId: string, time: Flicks): string[] {
+    const lane = this.#lanes.get(angleId)
+    if (!lane) return []
+    const { spans, lasting } = lane
+    const out: string[] = []
+    for (let i = lastUpTo(spans.length, (n) => spans[n].start, time); i >= 0 && lasting[i] > time; i--)
+      if (time < spans[i].end && !out.includes(spans[i].clipId)) out.push(spans[i].clipId)
+    return out
+  }
+
   /** What a choice shows at an instant: its own picture, else what stands in. */
   shown(choice: Choice | null, time: Flicks): Shown {
     const wanted = choice?.angleId ?? null

@@ -14,6 +14,8 @@ export interface Settings {
   /** Frame number of the label at master time 0, for example 90000 = 01:00:00:00 at 25. */
   startFrame: number
   magnet: Magnet
+  /** While it plays a press waits for the next of what pulls, instead of falling on the nearest. */
+  waits?: boolean
   /** Frames by which a pulled cut comes before the beat. */
   lead: number
   standIn: StandIn

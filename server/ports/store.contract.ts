@@ -55,6 +55,37 @@ export function storeContract(open: () => Promise<{ store: ProjectStore; told: S
       await expect(store.steps('nobody')).rejects.toThrow(/nobody|no project|does not exist/)
     })
 
+    test('a step in parts is taken back whole, or its newest part alone, and done again whole', async () => {
+      const { store } = await open()
+      const id = await store.create('Parts')
+      for (const [name, part] of [
+        ['a', 1],
+        ['b', 2],
+        ['c', 2],
+        ['d', 3],
+      ] as const)
+        await store.edit(id, [mark(name, part * 10)], 'live pass', { author: 'ann', group: `pass:${part}` })
+      const there = async () =>
+        Object.keys((await store.doc(id)).marks)
+          .sort()
+          .join('')
+      expect(await store.steps(id, 'ann')).toMatchObject([{ label: 'live pass', done: true, parts: 3 }])
+      await store.step(id, 'undo', 'ann', true)
+      expect(await there()).toBe('abc')
+      await store.step(id, 'undo', 'ann', true)
+      expect(await there()).toBe('a')
+      expect((await store.steps(id, 'ann')).map((s) => [s.done, s.parts])).toEqual([
+        [false, 2],
+        [true, 1],
+      ])
+      await store.step(id, 'redo', 'ann')
+      expect(await there()).toBe('abcd')
+      await store.step(id, 'undo', 'ann')
+      expect(await there()).toBe('')
+      await store.step(id, 'redo', 'ann')
+      expect(await there()).toBe('abcd')
+    })
+
     test('undo to the very beginning and again to the end gives the same document, byte for byte, also to another process', async () => {
       const { store } = await open()
       const id = await store.create('Walk')

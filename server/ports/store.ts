@@ -38,7 +38,7 @@ export interface EditOutcome {
 }
 
 export interface EditWishes {
-  /** Edits with the same group are undone together. */
+  /** Edits with the same group are undone together; those of `step:1`, `step:2` … are one step in parts. */
   readonly group?: string
   /** Who does it; empty where nobody said. */
   readonly author?: string
@@ -96,10 +96,11 @@ export interface ProjectStore {
   /**
    * Takes back the author's own last step that still holds, or does the one again that they took back last. What
    * others did meanwhile stays; where they changed the same, the step is refused.
+   * @param part only the newest part of a step that was made in parts, such as a live pass
    * @returns its label, null when there is none
    * @throws EditError when somebody else has changed the same since
    */
-  step(id: string, direction: 'undo' | 'redo', author?: string): Promise<string | null>
+  step(id: string, direction: 'undo' | 'redo', author?: string, part?: boolean): Promise<string | null>
   /** The author's newest steps, the newest first: those that were taken back, then those that can be. @throws NotFound */
   steps(id: string, author?: string): Promise<Step[]>
   /** Writes of others, in the order of all writing. */

@@ -24,6 +24,11 @@ export function mine(author: string, of: string): boolean {
   return author === '' || of === '' || author === of
 }
 
+/** The step that a group is part of: a live pass is one step, each of its presses a part, `step:number`. */
+export function wholeOf(groupId: string): string {
+  return groupId.split(':')[0]
+}
+
 /** Where a patch changes the document. The length of a list stands for the whole list: it moves what is in it. */
 export function pathsOf(patches: readonly Patch[]): string[] {
   return patches.map(({ path }) => `${(path.at(-1) === 'length' ? path.slice(0, -1) : path).join('/')}/`)
@@ -111,8 +116,15 @@ export class EditLog {
       .where(and(eq(edits.projectId, id), inArray(edits.state, ['done', 'undone']), author === '' ? undefined : inArray(edits.author, [author, ''])))
       .orderBy(desc(edits.seq))
       .limit(ROWS_LISTED)
-    const seen = new Set<string>()
-    return rows.flatMap(({ state, ...row }) => (seen.has(row.id) ? [] : seen.add(row.id) && [{ ...row, done: state === 'done' }])).slice(0, STEPS_LISTED)
+    const steps = new Map<string, { step: Step; parts: Set<string> }>()
+    for (const { state, ...row } of rows) {
+      // Of a step in parts some may have been taken back: what is left of it, and what could be done again.
+      const key = `${wholeOf(row.id)} ${state}`
+      const known = steps.get(key)
+      if (known) known.parts.add(row.id)
+      else steps.set(key, { step: { ...row, id: key, done: state === 'done', parts: 1 }, parts: new Set([row.id]) })
+    }
+    return [...steps.values()].slice(0, STEPS_LISTED).map(({ step, parts }) => ({ ...step, parts: parts.size }))
   }
 
   async rows(id: string, state: RowState): Promise<LogRow[]> {

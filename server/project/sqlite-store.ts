@@ -22,7 +22,7 @@ import type { EventBus } from '../ports/bus.ts'
 import { type EditOutcome, type EditWishes, type FileRow, type Gathered, HurtProject, NotFound, type ProjectStore, type Write } from '../ports/store.ts'
 import { Documents, type Open } from './documents.ts'
 import { ProjectFiles } from './files.ts'
-import { EditLog, mine, pathsOf, type RowState, touch } from './log.ts'
+import { EditLog, mine, pathsOf, type RowState, touch, wholeOf } from './log.ts'
 import { nothingKnown, summary } from './summary.ts'
 
 /** Changes remembered for those whose edits were made before they knew of them. */
@@ -255,17 +255,20 @@ export class SqliteStore implements ProjectStore {
   /**
    * Takes back the author's own last step that still holds, or does the one again that they took back last. What
    * others did meanwhile stays; where they changed the same, the step is refused.
+   * @param part only the newest part of a step that was made in parts
    * @returns its label, null when there is none
    * @throws EditError when somebody else has changed the same since
    */
-  step(id: string, direction: 'undo' | 'redo', author = ''): Promise<string | null> {
+  step(id: string, direction: 'undo' | 'redo', author = '', part = false): Promise<string | null> {
     return this.#turn.runExclusive(() =>
       this.#again(async () => {
         await this.#row(id)
         const open = await this.#load(id)
         const found = await this.#log.next(id, direction, author)
         if (!found) return null
-        const group = (await this.#log.rows(id, direction === 'undo' ? 'done' : 'undone')).filter((r) => r.groupId === found.groupId && mine(author, r.author))
+        const group = (await this.#log.rows(id, direction === 'undo' ? 'done' : 'undone')).filter(
+          (r) => (part ? r.groupId === found.groupId : wholeOf(r.groupId) === wholeOf(found.groupId)) && mine(author, r.author),
+        )
         const order = direction === 'undo' ? [...group].reverse() : group
         const paths = pathsOf(group.flatMap((r) => r.forward))
         const others = await this.#log.later(id, group[0].seq)

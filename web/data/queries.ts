@@ -110,11 +110,11 @@ export function hearProject(client: QueryClient, event: Extract<Told, { type: 'p
 const EVENT_WITHIN = 2000
 
 /** Shows an edit at once and sends it; when the server refuses it, what it said is shown and the true state comes back. */
-export function useEdit(id: string): (edits: Edit[], label: string) => boolean {
+export function useEdit(id: string): (edits: Edit[], label: string, group?: string) => boolean {
   const client = useQueryClient()
   const { message, notification } = App.useApp()
   return useCallback(
-    (edits, label) => {
+    (edits, label, group) => {
       const sending = lineOf(id)
       const { line } = sending
       const name = newId()
@@ -130,7 +130,7 @@ export function useEdit(id: string): (edits: Edit[], label: string) => boolean {
         .then(() =>
           send<{ revision: number; over: string[] }>(
             'POST',
-            `/projects/${id}/edits?base=${line.revision}&label=${encodeURIComponent(label)}`,
+            `/projects/${id}/edits?base=${line.revision}&label=${encodeURIComponent(label)}${group ? `&group=${group}` : ''}`,
             { edits },
             { 'x-edit': name },
           ),
@@ -158,16 +158,18 @@ export function useEdit(id: string): (edits: Edit[], label: string) => boolean {
   )
 }
 
-/** Undo and redo wait for edits on their way, so that the order stays the one that was seen. */
-/** Takes steps back or does them again, as many as are asked for. */
-export function useStep(id: string): (direction: 'undo' | 'redo', count?: number) => void {
+/**
+ * Takes steps back or does them again, as many as are asked for; of a step in parts only the newest part where that is asked for.
+ * They wait for edits on their way, so that the order stays the one that was seen.
+ */
+export function useStep(id: string): (direction: 'undo' | 'redo', count?: number, part?: boolean) => void {
   const { message } = App.useApp()
   return useCallback(
-    (direction, count = 1) => {
+    (direction, count = 1, part = false) => {
       const sending = lineOf(id)
       const steps = async () => {
         let told: string | null = null
-        for (let n = 0; n < count; n++) told = (await send<{ label: string | null }>('POST', `/projects/${id}/${direction}`)).label
+        for (let n = 0; n < count; n++) told = (await send<{ label: string | null }>('POST', `/projects/${id}/${direction}${part ? '?part' : ''}`)).label
         const done = direction === 'undo' ? 'Undone' : 'Redone'
         void message.info(told ? (count === 1 ? `${done}: ${told}` : `${count} steps ${done.toLowerCase()}`) : `Nothing to ${direction}`, 1.6)
       }

@@ -1,7 +1,7 @@
 import { FLICKS_PER_SECOND, type Flicks, flicks, frameAt, frameStart, programmeLength, programmeTimesOf, type Rate, runAt, ZERO } from '@pendolo/core/time'
 import type { Click } from './clicks.ts'
 import { SoundDesk } from './sound.ts'
-import type { Along, ClockMap, FromWorker, Passage, PictureHealth, PlayModel, TileSource, ToWorker } from './types.ts'
+import type { Along, ClockMap, FromWorker, Held, Passage, PictureHealth, PlayModel, TileSource, ToWorker } from './types.ts'
 
 /** What people and tests may read of the engine's state. */
 export interface EngineHealth extends PictureHealth {
@@ -355,9 +355,9 @@ export class Engine {
     }
   }
 
-  /** Shows an angle in the programme now, until the time at which its cut takes over. */
-  preview(angleId: string, until: Flicks): void {
-    this.#send({ type: 'preview', angleId, until })
+  /** Shows a choice in the programme from now on while it plays, until the time at which its cut takes over; null shows the cut again. */
+  hold(held: Held | null): void {
+    this.#send({ type: 'hold', held })
   }
 
   resetHealth(): void {

@@ -191,7 +191,7 @@ describe('the pictures', () => {
     stand(8)
     rest()
     play(8)
-    say({ type: 'preview', angleId: 'b', until: seconds(8.5) })
+    say({ type: 'hold', held: { angleId: 'b', until: seconds(8.5) } })
     for (let i = 0; i < 10; i++) frame(20)
     expect(health?.programme.angleId).toBe('b')
     // The cut never came (it was refused): the programme goes back.

@@ -5,7 +5,7 @@ import { CARD_FONTS, drawCard, framedRect } from '@pendolo/core/picture'
 import { FLICKS_PER_SECOND, type Flicks, flicks, flicksToSeconds, frameAt, frameShownAt, masterToClip, ZERO } from '@pendolo/core/time'
 import type { VideoSample } from 'mediabunny'
 import { FrameStream } from './stream.ts'
-import type { ClockMap, FromWorker, PictureHealth, PictureModel, PlayClip, TileSource, ToWorker } from './types.ts'
+import type { ClockMap, FromWorker, Held, PictureHealth, PictureModel, PlayClip, TileSource, ToWorker } from './types.ts'
 
 /** A canvas and what it shows. */
 interface Tile {
@@ -32,7 +32,7 @@ let resolver = resolverOf(model)
 let byId: ReadonlyMap<string, readonly PlayClip[]> = new Map()
 let clock: ClockMap = { playing: false, along: 'master', time: 0, wall: 0, speed: 1 }
 /** A choice that was pressed and whose cut lies a little ahead. */
-let preview: { angleId: string; until: Flicks } | null = null
+let held: Held | null = null
 let due = 0
 let late = 0
 let dirty = true
@@ -97,10 +97,10 @@ function clipOf(id: string | null, time: Flicks): PlayClip | null {
 }
 
 function programmeClip({ master, film }: Instant): { clip: PlayClip | null; standIn: boolean } {
-  if (preview && (!clock.playing || (master !== null && master >= preview.until))) preview = null
+  if (held && (!clock.playing || (master !== null && master >= held.until))) held = null
   if (master === null) return { clip: null, standIn: false }
-  if (preview) {
-    const own = resolver.clipAt(preview.angleId, master)
+  if (held) {
+    const own = resolver.clipAt(held.angleId, master, held.clipId)
     if (own) return { clip: clipOf(own.clipId, master), standIn: false }
   }
   const shown = (film === null ? null : resolver.seenAt(film)) ?? resolver.shownAt(model.cutId, master)
@@ -280,8 +280,8 @@ self.addEventListener('message', (event: MessageEvent<ToWorker>) => {
       tiles.delete(message.key)
       delete shown[message.key]
       break
-    case 'preview':
-      preview = { angleId: message.angleId, until: flicks(message.until) }
+    case 'hold':
+      held = message.held
       // At once, not at the next screen refresh: a pressed key is waited for.
       for (const [key, tile] of tiles) if (tile.source.kind === 'programme') draw(tile, key, instant())
       break

@@ -91,6 +91,13 @@ export interface ClockMap {
   readonly speed: number
 }
 
+/** What the programme shows, whatever the cut says, until the time at which its cut takes over. */
+export interface Held {
+  readonly angleId: string
+  readonly clipId?: string
+  readonly until: Flicks
+}
+
 export type ToWorker =
   | { type: 'model'; model: PictureModel }
   | { type: 'clock'; clock: ClockMap }
@@ -99,7 +106,7 @@ export type ToWorker =
   | { type: 'source'; key: string; source: TileSource }
   | { type: 'drop'; key: string }
   | { type: 'reset' }
-  | { type: 'preview'; angleId: string; until: number }
+  | { type: 'hold'; held: Held | null }
 
 /** What a canvas shows: an angle's tile, the programme, or one clip by itself with an offset of its own. */
 export type TileSource = { kind: 'angle'; angleId: string } | { kind: 'programme' } | { kind: 'clip'; clipId: string; offset: number }

@@ -1,5 +1,5 @@
 import { MAGNETS, type Magnet } from '@pendolo/core/cut'
-import { InputNumber, Popover, Segmented } from 'antd'
+import { Checkbox, InputNumber, Popover, Segmented } from 'antd'
 import type { StageProps } from '../stage.ts'
 import { Own } from '../ui/own.tsx'
 import { setTouchLag, useTouchLag } from '../ui/touch-lag.ts'
@@ -10,19 +10,20 @@ const PULLS: Record<Magnet, string> = {
   beat: 'on the nearest beat',
   bar: 'on the nearest first beat of a bar',
   hit: 'on a strong hit near by, exact to a few milliseconds',
+  phrase: 'on the nearest first word of a phrase',
   mark: 'on the nearest mark: first words, cues, parts',
 }
 
 /** What pulls cuts to itself, by how much earlier, and how late one's own presses come. */
 export function MagnetChip({ project, edit }: Pick<StageProps, 'project' | 'edit'>) {
-  const { magnet: pull, lead } = project.doc.settings
+  const { magnet: pull, lead, waits = false } = project.doc.settings
   const lag = useTouchLag()
   return (
     <Popover
       trigger="click"
       title="What pulls cuts to itself"
       content={
-        <div style={{ display: 'grid', gap: 10, width: 280 }}>
+        <div style={{ display: 'grid', gap: 10, width: 340 }}>
           <Segmented
             block
             options={MAGNETS.map((m) => ({ value: m, label: m, title: PULLS[m] }))}
@@ -30,6 +31,13 @@ export function MagnetChip({ project, edit }: Pick<StageProps, 'project' | 'edit
             onChange={(magnet) => edit([{ type: 'settings', change: { magnet } }], 'set the magnet')}
           />
           <span className="quiet">{PULLS[pull]}</span>
+          <Checkbox
+            checked={waits}
+            disabled={pull === 'off'}
+            onChange={(e) => edit([{ type: 'settings', change: { waits: e.target.checked } }], 'set the magnet')}
+          >
+            a press waits for the next one, and shows that it waits
+          </Checkbox>
           <label htmlFor="lead">
             <Own word="lead" />, frames before it{' '}
             <InputNumber
@@ -48,7 +56,7 @@ export function MagnetChip({ project, edit }: Pick<StageProps, 'project' | 'edit
       }
     >
       <button type="button" className="chip">
-        <Own word="magnet" />: {pull}
+        <Own word="magnet" />: {waits && pull !== 'off' ? `next ${pull}` : pull}
         {lead !== 0 ? ` · lead ${lead} f` : ''}
       </button>
     </Popover>

@@ -1,7 +1,7 @@
 import { nearestIndex, pointAt } from '@pendolo/core/cut'
 import { activeCut } from '@pendolo/core/film'
-import { pictureSpans, pointsOf, pulseOf } from '@pendolo/core/project'
-import { FLICKS_PER_SECOND, type Flicks } from '@pendolo/core/time'
+import { pictureSpans, pointsOf, projectRate, pulseOf } from '@pendolo/core/project'
+import { FLICKS_PER_SECOND, type Flicks, frameStart, printTimecode } from '@pendolo/core/time'
 import { Button } from 'antd'
 import { Pause, Play } from 'lucide-react'
 import { useMemo, useRef, useState } from 'react'
@@ -16,7 +16,7 @@ import { useStable } from '../ui/stable.ts'
 import { MagnetChip } from './magnet.tsx'
 import { Parts } from './parts.tsx'
 import { Follow, Pieces, type Range, RangeBar } from './programme.tsx'
-import { useCutting, useCuttingKeys } from './use-cutting.ts'
+import { type Cutting, useCutting, useCuttingKeys } from './use-cutting.ts'
 import { Versions } from './versions.tsx'
 import { Wall } from './wall.tsx'
 
@@ -39,7 +39,8 @@ export function Switch({ project, edit, top }: StageProps) {
     join: (t: Flicks) => edit([{ type: 'join', cutId: cut.id, time: t }], 'join'),
     choose: setRange,
   })
-  const chosen = useEngine(({ time }) => points[pointAt(points, time)]?.angleId ?? null)
+  const ruling = useEngine(({ time }) => points[pointAt(points, time)]?.angleId ?? null)
+  const chosen = cutting.held?.angleId ?? ruling
 
   if (doc.angles.length === 0 || spans.length === 0) {
     return (
@@ -67,12 +68,13 @@ export function Switch({ project, edit, top }: StageProps) {
           <span className="spring" />
           <Transport project={project} />
           <span className="spring" />
+          <LastPressed project={project} cutting={cutting} />
           <MagnetChip project={project} edit={edit} />
           <LatePictures />
         </>,
       )}
       <div style={{ height: '45%', flex: 'none', position: 'relative' }}>
-        <Wall project={project} spans={spans} chosenAngle={chosen} onChoose={cutting.choose} />
+        <Wall project={project} spans={spans} chosenAngle={chosen} waitingAngle={cutting.waiting} onChoose={cutting.choose} />
         <RangeBar project={project} edit={edit} range={range} onRange={setRange} />
       </div>
       <Score project={project} spans={spans} points={points} actions={actions} chosenAngle={chosen} range={range} zoomRef={zoomRef} />
@@ -105,6 +107,20 @@ function Transport({ project }: Pick<StageProps, 'project'>) {
         {playing && speed !== 1 ? `${speed}×` : ''}
       </span>
     </>
+  )
+}
+
+/** Where the last press of the pass landed, and what the magnet did to it. */
+function LastPressed({ project, cutting: { last, held } }: Pick<StageProps, 'project'> & { cutting: Cutting }) {
+  if (!last || !held) return null
+  const { settings, angles } = project.doc
+  const style = { rate: projectRate(settings), dropFrame: settings.dropFrame }
+  const frames = Math.round(last.moved / frameStart(1, style.rate))
+  return (
+    <span className="quiet mono" role="status">
+      {angles.find((a) => a.id === last.angleId)?.name} {printTimecode(last.at, style, settings.startFrame)}
+      {frames === 0 ? '' : ` ${frames > 0 ? '+' : '−'}${Math.abs(frames)} f`}
+    </span>
   )
 }
 

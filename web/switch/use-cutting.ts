@@ -1,19 +1,19 @@
-import { type Magnet, nearestIndex, pulled } from '@pendolo/core/cut'
+import { type Choice, type Magnet, nearestIndex, nextPull, pointAt, pulled } from '@pendolo/core/cut'
 import { activeCut } from '@pendolo/core/film'
 import { anglesInUse, marksOnMaster, type ProjectDoc, pointsOf, projectRate, pulseOf } from '@pendolo/core/project'
 import { FLICKS_PER_SECOND, type Flicks, firstFrom, flicks, frameStart, lastUpTo, nearestFrameStart } from '@pendolo/core/time'
 import { App } from 'antd'
-import { useEffect, useMemo, useRef } from 'react'
-import { engine, useEngine } from '../playback/use-engine.ts'
+import { useEffect, useMemo, useState } from 'react'
+import { filmFor } from '../playback/film.ts'
+import { engine } from '../playback/use-engine.ts'
 import type { StageProps } from '../stage.ts'
 import { belongsToFocus } from '../ui/focus.ts'
 import { ANGLE_KEYS } from '../ui/keymap.ts'
 import { useTouchLag } from '../ui/touch-lag.ts'
 import { useKeys } from '../ui/use-keys.ts'
+import { useLivePass } from './use-pass.ts'
 
 const CODES = ANGLE_KEYS.map((k) => (/\d/.test(k) ? `Digit${k}` : `Key${k.toUpperCase()}`))
-/** Long enough for the new cut to reach the picture engine on a busy machine. */
-const PREVIEW_SECONDS = 0.3
 /** A dragged cut is pulled only by what is so near, s. */
 const REACH = 0.18
 
@@ -24,7 +24,8 @@ function pulling(doc: ProjectDoc, magnet: Magnet): readonly Flicks[] {
   if (magnet === 'beat') return beats
   if (magnet === 'bar') return downbeats.map((i) => beats[i])
   if (magnet === 'hit') return hits
-  return marksOnMaster(doc).map((m) => m.time)
+  const all = marksOnMaster(doc)
+  return (magnet === 'phrase' ? all.filter((m) => m.kind === 'phrase') : all).map((m) => m.time)
 }
 
 /** The mark within `reach` seconds, if any. */
@@ -33,49 +34,76 @@ function near(marks: readonly Flicks[], time: Flicks, reach: number): readonly F
   return i >= 0 && Math.abs(marks[i] - time) < reach * FLICKS_PER_SECOND ? [marks[i]] : []
 }
 
+/** The last press of a pass: where it landed, and how far that is from where it was meant by the clock alone. */
+export interface LastPress {
+  readonly angleId: string
+  readonly at: Flicks
+  readonly moved: number
+}
+
 export interface Cutting {
-  /** Shows an angle from here on, or gives it to the stretch under the playhead. */
-  readonly choose: (angleId: string, reassign: boolean) => void
+  /** Shows an angle from here on, or gives it to the stretch under the playhead; a second time the angle's next take, or the one that is named. */
+  readonly choose: (angleId: string, reassign: boolean, take?: string) => void
+  /** What a live pass holds now. */
+  readonly held: Choice | null
+  /** The angle that waits for its beat. */
+  readonly waiting: string | null
+  readonly last: LastPress | null
   /** Where a dragged cut lands. */
   readonly snap: (time: Flicks) => Flicks
   readonly roll: (from: Flicks, to: Flicks) => boolean
 }
 
-/** Cutting by presses: where they land, and what a run of them replaces. */
+/** Cutting by presses: where they land. */
 export function useCutting({ project, edit }: Pick<StageProps, 'project' | 'edit'>): Cutting {
   const { doc } = project
   const { settings } = doc
   const rate = projectRate(settings)
   const cut = activeCut(doc)
   const lag = useTouchLag()
-  const playing = useEngine((s) => s.playing)
   const marks = useMemo(() => pulling(doc, settings.magnet), [doc, settings.magnet])
-  /** Time of the last press in this run of playing: what lies between two presses has been cut anew. */
-  const pass = useRef<Flicks | null>(null)
-  useEffect(() => {
-    if (!playing) pass.current = null
-  }, [playing])
+  const pass = useLivePass({ project, edit })
+  const [last, setLast] = useState<LastPress | null>(null)
 
-  const choose = (angleId: string, reassign: boolean) => {
+  /** The angle with the take that a press means: of an angle that is seen already the next one. */
+  const choiceOf = (angleId: string, now: Flicks): Choice => {
+    const film = filmFor(project)
+    const takes = film.takesAt(angleId, now)
+    if (takes.length < 2) return { angleId }
+    const points = pointsOf(cut)
+    const ruling = pass.held ?? points[pointAt(points, now)]
+    if (ruling?.angleId !== angleId) return { angleId }
+    const seen = film.clipAt(angleId, now, ruling.clipId)?.clipId
+    return { angleId, clipId: takes[(takes.indexOf(seen ?? '') + 1) % takes.length] }
+  }
+  /** Where a press while it plays lands. */
+  const landing = (pressed: Flicks): Flicks => {
+    const next = settings.waits && marks.length > 0 ? nextPull(pressed, marks, rate, settings.lead) : null
+    if (next !== null) return next
+    return marks.length > 0 ? pulled(pressed, marks, rate, settings.lead, settings.magnet) : nearestFrameStart(pressed, rate)
+  }
+  const choose = (angleId: string, reassign: boolean, take?: string) => {
     const now = engine.now()
+    const choice = take === undefined ? choiceOf(angleId, now) : { angleId, clipId: take }
     if (reassign) {
-      edit([{ type: 'reassign', cutId: cut.id, time: now, choice: { angleId } }], 'give another angle')
+      edit([{ type: 'reassign', cutId: cut.id, time: now, choice }], 'give another angle')
       return
     }
-    const running = engine.getState().playing
-    const pressed = flicks(Math.max(engine.event.start, Math.round(now - (running ? (lag / 1000) * FLICKS_PER_SECOND : 0))))
-    // Standing, the place has been chosen already; running, the magnet takes the press to the beat it was meant for.
-    const at =
-      running && marks.length > 0
-        ? flicks(Math.max(engine.event.start, pulled(pressed, marks, rate, settings.lead, settings.magnet)))
-        : nearestFrameStart(pressed, rate)
-    const since = running && pass.current !== null && pass.current < at ? pass.current : undefined
-    // The picture changes with the key; the score follows when it has been drawn anew.
-    if (running) engine.preview(angleId, flicks(Math.max(at, now + Math.round(PREVIEW_SECONDS * FLICKS_PER_SECOND))))
-    if (edit([{ type: 'choose', cutId: cut.id, time: at, choice: { angleId }, ...(since !== undefined && { since }) }], 'cut') && running) pass.current = at
+    if (!engine.getState().playing) {
+      // Standing, the place has been chosen already.
+      edit([{ type: 'choose', cutId: cut.id, time: nearestFrameStart(flicks(Math.max(engine.event.start, now)), rate), choice }], 'cut')
+      return
+    }
+    const pressed = flicks(Math.max(engine.event.start, Math.round(now - (lag / 1000) * FLICKS_PER_SECOND)))
+    const at = flicks(Math.max(engine.event.start, landing(pressed)))
+    pass.press(choice, at)
+    setLast({ angleId, at, moved: at - pressed })
   }
   return {
     choose,
+    held: pass.held,
+    waiting: pass.waiting?.choice.angleId ?? null,
+    last,
     snap: (t) => (t <= engine.event.start ? engine.event.start : pulled(t, near(marks, t, REACH), rate, settings.lead, settings.magnet)),
     roll: (from, to) => edit([{ type: 'roll', cutId: cut.id, time: from, to: flicks(Math.max(engine.event.start, to)) }], 'roll a cut'),
   }

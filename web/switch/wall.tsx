@@ -20,11 +20,13 @@ export interface WallProps {
   readonly project: ProjectState
   readonly spans: readonly PictureSpan[]
   readonly chosenAngle: string | null
-  readonly onChoose: (angleId: string, reassign: boolean) => void
+  /** The angle that was pressed and waits for its beat. */
+  readonly waitingAngle: string | null
+  readonly onChoose: (angleId: string, reassign: boolean, take?: string) => void
 }
 
 /** The programme in the middle and the angles seated around it, left and right, like players around a conductor. */
-export function Wall({ project, spans, chosenAngle, onChoose }: WallProps) {
+export function Wall({ project, spans, chosenAngle, waitingAngle, onChoose }: WallProps) {
   const [ref, { width, height }] = useSize<HTMLDivElement>()
   const seenId = useEngine((s) => s.health.programme.angleId)
   const standsIn = useEngine((s) => s.health.programme.standIn)
@@ -61,7 +63,7 @@ export function Wall({ project, spans, chosenAngle, onChoose }: WallProps) {
           <button
             type="button"
             key={angle.id}
-            className={angle.id === chosenAngle ? 'tile on' : 'tile'}
+            className={['tile', angle.id === chosenAngle && 'on', angle.id === waitingAngle && 'waiting'].filter(Boolean).join(' ')}
             style={{ ...place(i), '--hue': hueOf(angle.hue) } as CSSProperties}
             aria-label={`Angle ${i + 1}, ${angle.name}`}
             aria-pressed={angle.id === chosenAngle}

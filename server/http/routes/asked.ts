@@ -26,6 +26,12 @@ export function editName(request: Request): string | null {
   return isId(name) ? name : null
 }
 
+/** The group that an edit says it belongs to, and its number in it; null where it belongs to none. */
+export function groupOf(request: Request): string | null {
+  const [group, number, ...more] = String(request.query.group ?? '').split(':')
+  return isId(group) && /^\d{1,6}$/.test(number ?? '') && more.length === 0 ? `${group}:${number}` : null
+}
+
 /** Who asks: a browser names itself, so that undo takes back one's own steps; scripts need not. */
 export function authorOf(request: Request): string {
   const author = request.headers['x-author']
