@@ -25,6 +25,7 @@ export const cutFields: Fields<CutEdit> = {
   paint: { cutId: id.required(), from: time.required(), to: time.required(), choice: choice.required() },
   roll: { cutId: id.required(), time: time.required(), to: time.required() },
   join: { cutId: id.required(), time: time.required() },
+  joinAll: { cutId: id.required(), times },
   split: { cutId: id.required(), time: time.required() },
   reassignAll: { cutId: id.required(), times, choice: choice.required() },
   swap: { cutId: id.required(), a: time.required(), b: time.required() },

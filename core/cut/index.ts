@@ -6,6 +6,7 @@ export {
   differing,
   endPass,
   giveWay,
+  joinAll,
   movedByBeats,
   reassignAll,
   replaceAngle,

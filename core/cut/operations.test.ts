@@ -9,6 +9,7 @@ import {
   endPass,
   giveWay,
   join,
+  joinAll,
   movedByBeats,
   paint,
   pointAt,
@@ -48,6 +49,12 @@ describe('cuts at rest', () => {
   test('many stretches get another angle at once', () => {
     expect(told(reassignAll(cut, [t(30), t(10)], { angleId: 'd' }))).toBe('0a 10d 20c 30d')
     expect(() => reassignAll(cut, [t(11)], { angleId: 'd' })).toThrow(/no cut/)
+  })
+
+  test('several cuts are joined at once, and equal neighbours with them', () => {
+    expect(told(joinAll(points('0a 10b 20c 30b 40a'), [t(20), t(40)]))).toBe('0a 10b')
+    expect(told(joinAll(points('0a 10b 20a 30b'), [t(10), t(20)]))).toBe('0a 30b')
+    expect(() => joinAll(cut, [t(10), t(11)])).toThrow(/no cut/)
   })
 
   test('two stretches are swapped, their lengths stay', () => {

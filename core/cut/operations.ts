@@ -27,6 +27,19 @@ export function split(points: Points, time: Flicks): SwitchPoint[] {
   return points.toSpliced(index + 1, 0, { time, ...choice, split: true })
 }
 
+/** Removes all cuts at these times: what was seen before each goes on. @throws CutError when no cut is at one of them */
+export function joinAll(points: Points, times: readonly Flicks[]): SwitchPoint[] {
+  const indices = new Set(times.map((time) => cutAt(points, time)))
+  if (indices.size === 0) return [...points]
+  const [first, last] = [Math.min(...indices), Math.max(...indices)]
+  return spliced(
+    points,
+    first,
+    last + 1,
+    points.slice(first, last + 1).filter((_, i) => !indices.has(first + i)),
+  )
+}
+
 /** Gives another choice to all stretches that begin at these times. @throws CutError when no cut is at one of them */
 export function reassignAll(points: Points, times: readonly Flicks[], choice: Choice): SwitchPoint[] {
   const indices = times.map((time) => cutAt(points, time))

@@ -7,6 +7,7 @@ import {
   endPass,
   giveWay,
   join,
+  joinAll,
   movedByBeats,
   nearestIndex,
   paint,
@@ -38,6 +39,7 @@ export type CutEdit =
   | { type: 'paint'; cutId: string; from: Flicks; to: Flicks; choice: Choice }
   | { type: 'roll'; cutId: string; time: Flicks; to: Flicks }
   | { type: 'join'; cutId: string; time: Flicks }
+  | { type: 'joinAll'; cutId: string; times: Flicks[] }
   | { type: 'split'; cutId: string; time: Flicks }
   /** Another choice for all stretches that begin at these times. */
   | { type: 'reassignAll'; cutId: string; times: Flicks[]; choice: Choice }
@@ -76,6 +78,7 @@ export const cutReducers: Reducers<CutEdit> = {
   },
   roll: (recorder, { cutId, time, to }) => cutPoints(recorder, cutId, (points) => roll(points, time, to, oneFrame(recorder.doc))),
   join: (recorder, { cutId, time }) => cutPoints(recorder, cutId, (points) => join(points, time)),
+  joinAll: (recorder, { cutId, times }) => cutPoints(recorder, cutId, (points) => joinAll(points, times)),
   split: (recorder, { cutId, time }) => cutPoints(recorder, cutId, (points) => split(points, time)),
   reassignAll: (recorder, { cutId, times, choice }) => {
     checkChoice(recorder.doc, choice)

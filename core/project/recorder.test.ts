@@ -99,6 +99,7 @@ const anyEdit: fc.Arbitrary<Edit> = fc.oneof(
   some('paint', { cutId, from: time, to: time, choice }),
   some('roll', { cutId, time, to: time }),
   some('join', { cutId, time }),
+  some('joinAll', { cutId, times: fc.constant([t(0)]) }),
   some('split', { cutId, time }),
   some('reassignAll', { cutId, times: fc.constant([t(0)]), choice }),
   some('swap', { cutId, a: time, b: time }),

@@ -32,6 +32,8 @@ export interface ScorePicture {
   readonly master: readonly Wave[]
   readonly leftOut: readonly { readonly start: Flicks; readonly end: Flicks }[]
   readonly chosen: { readonly from: Flicks; readonly to: Flicks } | null
+  /** Cuts that are chosen. */
+  readonly picked: ReadonlySet<Flicks>
   /** A stroke that is being painted, px. */
   readonly stroke: { readonly lane: number; readonly from: number; readonly to: number } | null
   readonly label: (time: Flicks) => string
@@ -60,6 +62,7 @@ export function drawScore(ctx: CanvasRenderingContext2D, geometry: Geometry, pic
     ctx.fillRect(stroke.from, laneTop(geometry, stroke.lane) + 3, stroke.to - stroke.from, geometry.laneHeight - 6)
     ctx.globalAlpha = 1
   }
+  drawPicked(ctx, geometry, picture)
   drawCut(ctx, geometry, picture)
   drawMarks(ctx, geometry, picture)
   drawHeads(ctx, geometry, picture)
@@ -305,14 +308,34 @@ export function headsInView(geometry: Geometry, points: readonly SwitchPoint[]):
   return out
 }
 
-function drawHeads(ctx: CanvasRenderingContext2D, geometry: Geometry, { points, laneOf, colours }: ScorePicture): void {
-  ctx.fillStyle = colours.ink
-  for (const { time, angleId } of headsInView(geometry, points)) {
+/** Chosen stretches have a brass bed in their lane. */
+function drawPicked(ctx: CanvasRenderingContext2D, geometry: Geometry, { points, picked, laneOf, colours }: ScorePicture): void {
+  if (picked.size === 0) return
+  ctx.fillStyle = colours.brass
+  ctx.globalAlpha = 0.4
+  for (const [i, { time, angleId }] of points.entries()) {
+    const lane = laneOf.get(angleId)
+    if (lane === undefined || !picked.has(time)) continue
+    const [a, b] = [xAt(geometry, seconds(time)), points[i + 1] ? xAt(geometry, seconds(points[i + 1].time)) : LABELS + geometry.plotWidth]
+    const [from, to] = [Math.max(LABELS, a), Math.min(LABELS + geometry.plotWidth, b)]
+    if (to > from) ctx.fillRect(from, laneTop(geometry, lane) + 2, to - from, geometry.laneHeight - 4)
+  }
+  ctx.globalAlpha = 1
+}
+
+function drawHeads(ctx: CanvasRenderingContext2D, geometry: Geometry, { points, laneOf, colours, picked }: ScorePicture): void {
+  for (const { time, angleId, split } of headsInView(geometry, points)) {
     const lane = laneOf.get(angleId)
     if (lane === undefined) continue
     ctx.beginPath()
     ctx.ellipse(xAt(geometry, seconds(time)), laneMiddle(geometry, lane), geometry.head * 1.29, geometry.head, (-18 * Math.PI) / 180, 0, 2 * Math.PI)
+    // A cut without a change is a hollow one.
+    ctx.fillStyle = split ? colours.paper : colours.ink
     ctx.fill()
+    if (!split && !picked.has(time)) continue
+    ctx.strokeStyle = picked.has(time) ? colours.brass : colours.ink
+    ctx.lineWidth = 2
+    ctx.stroke()
   }
 }
 

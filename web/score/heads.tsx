@@ -17,14 +17,18 @@ export const Heads = memo(function Heads({
   angles,
   laneOf,
   label,
+  picked,
   onJoin,
+  onPick,
 }: {
   geometry: Geometry
   points: Points
   angles: readonly Angle[]
   laneOf: ReadonlyMap<string, number>
   label: (time: Flicks) => string
+  picked: readonly Flicks[]
   onJoin: (time: Flicks) => unknown
+  onPick: (time: Flicks, how: 'alone' | 'too' | 'through') => unknown
 }) {
   const heads = useMemo(() => headsInView(geometry, points), [geometry, points])
   if (heads.length > MOST) return <p className="sr-only">{heads.length} cuts are in view; zoom in to go through them</p>
@@ -41,11 +45,13 @@ export const Heads = memo(function Heads({
             type="button"
             className="note-head"
             {...KEEPS_FOCUS}
+            aria-pressed={picked.includes(time)}
             aria-label={`cut to ${angles[lane].name} at ${label(time)}`}
             style={{ transform: `translate(${left}px, ${laneMiddle(geometry, lane) - height / 2}px) rotate(-18deg)`, width, height }}
             onKeyDown={(e) => {
               if (e.key === 'Delete') onJoin(time)
               if (e.key === 'Enter') engine.seek(time)
+              if (e.key === ' ') onPick(time, e.shiftKey ? 'through' : 'too')
             }}
           />
         )

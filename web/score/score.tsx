@@ -27,13 +27,15 @@ export interface ScoreProps {
   readonly chosenAngle: string | null
   /** A range of the master that is chosen. */
   readonly range: { readonly from: Flicks; readonly to: Flicks } | null
+  /** Cuts that are chosen. */
+  readonly picked: readonly Flicks[]
   readonly zoomRef: { current: ((factor: number) => void) | null }
 }
 
 const seconds = (time: number) => time / FLICKS_PER_SECOND
 
 /** The drawn time surface: master, one lane an angle, and the cut as one line stepping between them. */
-export const Score = memo(function Score({ project, spans, points, actions, chosenAngle, range, zoomRef }: ScoreProps) {
+export const Score = memo(function Score({ project, spans, points, actions, chosenAngle, range, picked, zoomRef }: ScoreProps) {
   const { doc } = project
   const angles = anglesInUse(doc)
   const [ref, { width, height }] = useSize<HTMLDivElement>()
@@ -70,6 +72,7 @@ export const Score = memo(function Score({ project, spans, points, actions, chos
     master,
     leftOut: useMemo(() => leftOutOf(filmFor(project), recorded), [project, recorded]),
     chosen: gesture?.kind === 'range' ? gesture : range,
+    picked: useMemo(() => new Set(picked), [picked]),
     stroke: gesture?.kind === 'paint' ? gesture : null,
     label: (t) => printTimecode(t, { rate, dropFrame }, startFrame),
   }
@@ -84,7 +87,9 @@ export const Score = memo(function Score({ project, spans, points, actions, chos
         angles={angles}
         laneOf={laneOf}
         label={picture.label}
+        picked={picked}
         onJoin={actions.join}
+        onPick={actions.pick}
       />
       <Playhead view={view} left={LABELS} width={geometry.plotWidth} height={geometry.lanesBottom} />
       <Overview plan={plan} laneOf={laneOf} hues={hues} whole={whole} view={view} left={LABELS} width={geometry.plotWidth} height={OVERVIEW} onShow={show} />

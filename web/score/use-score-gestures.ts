@@ -12,6 +12,10 @@ export interface ScoreActions {
   readonly roll: (from: Flicks, to: Flicks) => unknown
   readonly paint: (angleId: string, from: Flicks, to: Flicks) => unknown
   readonly join: (time: Flicks) => unknown
+  /** A cut is being dragged, or no longer. */
+  readonly rolling: (drag: { readonly from: Flicks; readonly to: Flicks } | null) => unknown
+  /** A cut was pressed: it alone is chosen, or it too, or all up to it; without a time none. */
+  readonly pick: (time: Flicks | null, how: 'alone' | 'too' | 'through') => unknown
   /** A range of the master was chosen, or none any more. */
   readonly choose: (range: { from: Flicks; to: Flicks } | null) => unknown
 }
@@ -85,23 +89,30 @@ export function useScoreGestures({ ref, geometry, points, angles, recorded, rate
   }
   const handlers = useGesture(
     {
-      onDrag: ({ first, last, tap, xy, initial, shiftKey, event, memo }) => {
+      onDrag: ({ first, last, tap, xy, initial, shiftKey, ctrlKey, metaKey, event, memo }) => {
         // What stands over the drawing (the overview) has gestures of its own.
         if (event.target instanceof Element && event.target.closest('[data-own-gestures]')) return { mine: null }
         const [x] = local(xy)
         const [x0, y0] = local(initial)
         if (tap) {
           setGesture(null)
+          actions.rolling(null)
           const spot = spotAt(geometry, x0, y0)
           if (memo?.mine?.kind === 'range') actions.choose(null)
-          if (memo?.mine !== null && spot.kind !== 'labels' && headAt(geometry, points, laneOf, x0, y0) === null) engine.seek(nearestFrameStart(at(x0), rate))
+          if (memo?.mine === null || spot.kind === 'labels') return memo
+          const head = headAt(geometry, points, laneOf, x0, y0)
+          if (head === null) engine.seek(nearestFrameStart(at(x0), rate))
+          actions.pick(head, ctrlKey || metaKey ? 'too' : shiftKey ? 'through' : 'alone')
           return memo
         }
         const mine: ScoreGesture | null = first || !memo ? begun(x0, y0, shiftKey) : memo.mine
         if (!mine) return { mine }
         let now = mine
         if (mine.kind === 'scrub') engine.seek(nearestFrameStart(at(x), rate))
-        if (mine.kind === 'head') now = { ...mine, to: actions.snap(at(x)) }
+        if (mine.kind === 'head') {
+          now = { ...mine, to: actions.snap(at(x)) }
+          actions.rolling(last || now.to === now.from ? null : { from: now.from, to: now.to })
+        }
         if (mine.kind === 'paint') now = { ...mine, from: Math.min(x0, x), to: Math.max(x0, x) }
         if (mine.kind === 'range') now = { ...mine, from: nearestFrameStart(at(Math.min(x0, x)), rate), to: nearestFrameStart(at(Math.max(x0, x)), rate) }
         if (last) {

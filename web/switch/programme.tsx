@@ -13,6 +13,7 @@ import { engine, useEngine } from '../playback/use-engine.ts'
 import type { StageProps } from '../stage.ts'
 import { keyText } from '../ui/keymap.ts'
 import { useKeys } from '../ui/use-keys.ts'
+import { RangeTools } from './range-tools.tsx'
 
 export interface Range {
   readonly from: Flicks
@@ -65,6 +66,7 @@ export function RangeBar({
           Bring back
         </Button>
       )}
+      <RangeTools project={project} edit={edit} range={range} />
       <Button size="small" onClick={() => onRange(null)}>
         Clear
       </Button>

@@ -13,9 +13,13 @@ import { Score } from '../score/score.tsx'
 import type { StageProps } from '../stage.ts'
 import { Paper } from '../ui/paper.tsx'
 import { useStable } from '../ui/stable.ts'
+import { ChosenCuts } from './chosen-cuts.tsx'
 import { MagnetChip } from './magnet.tsx'
 import { Parts } from './parts.tsx'
+import { NONE, pickedBy } from './picking.ts'
 import { Follow, Pieces, type Range, RangeBar } from './programme.tsx'
+import { usePattern } from './range-tools.tsx'
+import { Rolling } from './rolling.tsx'
 import { type Cutting, useCutting, useCuttingKeys } from './use-cutting.ts'
 import { Versions } from './versions.tsx'
 import { Wall } from './wall.tsx'
@@ -29,15 +33,22 @@ export function Switch({ project, edit, top }: StageProps) {
     return pictureSpans(doc, (id) => facts.get(id))
   }, [doc, project.files])
   const [range, setRange] = useState<Range | null>(null)
+  const [chosenTimes, setPicked] = useState<readonly Flicks[]>(NONE)
+  const [rolling, setRolling] = useState<{ readonly from: Flicks; readonly to: Flicks } | null>(null)
+  // What was joined or moved by somebody else is chosen no longer.
+  const picked = useMemo(() => (chosenTimes.length === 0 ? NONE : chosenTimes.filter((t) => points[pointAt(points, t)]?.time === t)), [chosenTimes, points])
   const zoomRef = useRef<((factor: number) => void) | null>(null)
   const cutting = useCutting({ project, edit })
-  useCuttingKeys({ project, edit, cutting, zoom: (factor) => zoomRef.current?.(factor) })
+  usePattern({ project, edit, range })
+  useCuttingKeys({ project, edit, cutting, picked, onPick: setPicked, zoom: (factor) => zoomRef.current?.(factor) })
   const actions = useStable({
     snap: cutting.snap,
     roll: cutting.roll,
     paint: (angleId: string, from: Flicks, to: Flicks) => edit([{ type: 'paint', cutId: cut.id, from, to, choice: { angleId } }], 'paint a stretch'),
     join: (t: Flicks) => edit([{ type: 'join', cutId: cut.id, time: t }], 'join'),
     choose: setRange,
+    rolling: setRolling,
+    pick: (time: Flicks | null, how: 'alone' | 'too' | 'through') => setPicked((before) => pickedBy(points, before, time, how)),
   })
   const ruling = useEngine(({ time }) => points[pointAt(points, time)]?.angleId ?? null)
   const chosen = cutting.held?.angleId ?? ruling
@@ -75,9 +86,11 @@ export function Switch({ project, edit, top }: StageProps) {
       )}
       <div style={{ height: '45%', flex: 'none', position: 'relative' }}>
         <Wall project={project} spans={spans} chosenAngle={chosen} waitingAngle={cutting.waiting} onChoose={cutting.choose} />
+        {rolling && <Rolling project={project} points={points} from={rolling.from} to={rolling.to} />}
         <RangeBar project={project} edit={edit} range={range} onRange={setRange} />
+        {range === null && <ChosenCuts project={project} edit={edit} points={points} picked={picked} onPick={setPicked} />}
       </div>
-      <Score project={project} spans={spans} points={points} actions={actions} chosenAngle={chosen} range={range} zoomRef={zoomRef} />
+      <Score project={project} spans={spans} points={points} actions={actions} chosenAngle={chosen} range={range} picked={picked} zoomRef={zoomRef} />
     </>
   )
 }

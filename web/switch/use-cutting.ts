@@ -1,4 +1,4 @@
-import { type Choice, type Magnet, nearestIndex, nextPull, pointAt, pulled } from '@pendolo/core/cut'
+import { type Choice, type Magnet, nearestIndex, nextPull, pointAt, pulled, rollAll } from '@pendolo/core/cut'
 import { activeCut } from '@pendolo/core/film'
 import { anglesInUse, marksOnMaster, type ProjectDoc, pointsOf, projectRate, pulseOf } from '@pendolo/core/project'
 import { FLICKS_PER_SECOND, type Flicks, firstFrom, flicks, frameStart, lastUpTo, nearestFrameStart } from '@pendolo/core/time'
@@ -114,8 +114,16 @@ export function useCuttingKeys({
   project,
   edit,
   cutting,
+  picked,
+  onPick,
   zoom,
-}: Pick<StageProps, 'project' | 'edit'> & { cutting: Cutting; zoom: (factor: number) => void }): void {
+}: Pick<StageProps, 'project' | 'edit'> & {
+  cutting: Cutting
+  /** Cuts that are chosen; keys act on these, else on the nearest. */
+  picked: readonly Flicks[]
+  onPick: (times: readonly Flicks[]) => void
+  zoom: (factor: number) => void
+}): void {
   const { doc } = project
   const rate = projectRate(doc.settings)
   const cut = activeCut(doc)
@@ -128,7 +136,9 @@ export function useCuttingKeys({
       const angle = anglesInUse(doc)[index]
       if (index < 0 || !angle) return
       event.preventDefault()
-      cutting.choose(angle.id, event.shiftKey)
+      if (event.shiftKey && picked.length > 0)
+        edit([{ type: 'reassignAll', cutId: cut.id, times: [...picked], choice: { angleId: angle.id } }], 'give another angle')
+      else cutting.choose(angle.id, event.shiftKey)
     }
     window.addEventListener('keydown', press)
     return () => window.removeEventListener('keydown', press)
@@ -140,6 +150,13 @@ export function useCuttingKeys({
     return around.length === 0 ? null : around.reduce((a, b) => (Math.abs(b.time - now) < Math.abs(a.time - now) ? b : a)).time
   }
   const nudge = (frames: number) => {
+    const by = flicks(frames * frameStart(1, rate))
+    if (picked.length > 0) {
+      const moved = rollAll(points, picked, by, frameStart(1, rate))
+      const now = picked.map((t) => moved[pointAt(points, t)].time)
+      if (edit([{ type: 'rollAll', cutId: cut.id, times: [...picked], by }], 'move cuts')) onPick(now)
+      return
+    }
     const at = nearestPoint()
     if (at !== null) cutting.roll(at, flicks(at + frames * frameStart(1, rate)))
   }
@@ -153,6 +170,10 @@ export function useCuttingKeys({
   }
   const go = (index: number) => points[index] && engine.seek(points[index].time)
   const join = () => {
+    if (picked.length > 0) {
+      if (edit([{ type: 'joinAll', cutId: cut.id, times: [...picked] }], 'join cuts')) onPick([])
+      return
+    }
     const at = nearestPoint()
     if (at !== null) edit([{ type: 'join', cutId: cut.id, time: at }], 'join')
   }

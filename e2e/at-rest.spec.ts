@@ -1,0 +1,175 @@
+import { expect, type Page, test } from '@playwright/test'
+import { makeNumbers } from './numbers.ts'
+import { homeWithCopies, TestServer } from './server.ts'
+
+const SECOND = 705_600_000
+
+interface State {
+  doc: { cuts: { id: string; points: { time: number; angleId: string; split?: true }[] }[]; activeCutId: string; angles: { id: string; name: string }[] }
+}
+
+let server: TestServer
+let id: string
+let count = 0
+
+test.beforeAll(async () => {
+  const folder = await makeNumbers()
+  server = new TestServer(folder, ['start'], homeWithCopies())
+  await server.start()
+  id = (await server.api<{ id: string }>('/projects', { name: 'At rest' })).id
+  await server.api(`/projects/${id}/gather`, { paths: [folder] })
+  await server.idle()
+  await server.api(`/projects/${id}/lineup`, {})
+  await server.idle()
+  const beats = Array.from({ length: 80 }, (_, i) => i * (SECOND / 2))
+  await edit(
+    { type: 'settings', change: { rate: '25/1', magnet: 'beat' } },
+    { type: 'setPulse', pulse: { tempoBpm: 120, metre: 4, confidence: 1, beats, downbeats: beats.flatMap((_, i) => (i % 4 === 0 ? [i] : [])) } },
+  )
+})
+test.afterAll(() => server?.kill())
+
+const edit = (...edits: object[]) => server.api(`/projects/${id}/edits?label=set`, { edits })
+
+/** A new version with such cuts: "2a 5b" is camera a from 2 s on, b from 5 s. */
+async function open(page: Page, text: string): Promise<void> {
+  const { doc } = await server.project<State>(id)
+  const angle = (letter: string) => doc.angles.find((a) => a.name === `Cam ${letter}`)?.id as string
+  const cutId = `v${++count}`
+  const chosen = [...text.matchAll(/([\d.]+)([abc])/g)]
+  await edit(
+    { type: 'addCut', cutId, name: cutId, from: null },
+    ...chosen.map(([, at, letter]) => ({ type: 'choose', cutId, time: Number(at) * SECOND, choice: { angleId: angle(letter) } })),
+  )
+  await page.goto(`${server.url}/${id}/switch`)
+  await expect(page.getByRole('button', { name: /Angle 1/ })).toBeVisible()
+  await expect.poll(() => page.evaluate(() => Object.values(window.pendolo.health().shown).some((s) => s.frame !== null))).toBe(true)
+}
+async function told(): Promise<string> {
+  const { doc } = await server.project<State>(id)
+  const { points } = doc.cuts.find((c) => c.id === doc.activeCutId) as State['doc']['cuts'][number]
+  return points
+    .map(({ time, angleId, split }) => `${Number((time / SECOND).toFixed(3))}${doc.angles.find((a) => a.id === angleId)?.name.at(-1)}${split ? '!' : ''}`)
+    .join(' ')
+}
+const head = (page: Page, name: RegExp) => page.getByRole('button', { name })
+async function go(page: Page, seconds: number): Promise<void> {
+  await page.keyboard.press('Home')
+  for (let s = 0; s < seconds; s++) await page.keyboard.press('Shift+ArrowRight')
+}
+/** Chooses a range by its keys. */
+async function range(page: Page, from: number, to: number): Promise<void> {
+  await go(page, from)
+  await page.keyboard.press(',')
+  for (let s = from; s < to; s++) await page.keyboard.press('Shift+ArrowRight')
+  await page.keyboard.press('.')
+}
+
+test('one stretch: chosen by a click, split, slid by a frame and by a beat, joined; by mouse and by keys', async ({ page }) => {
+  await open(page, '2a 6b 12c 20a')
+  await head(page, /^cut to Cam b at/).click()
+  const bar = page.getByRole('toolbar', { name: 'Chosen cuts' })
+  await expect(bar).toContainText('Cam b')
+  await bar.getByRole('button', { name: 'Slide a frame later' }).click()
+  await expect.poll(told).toBe('2a 6.04b 12.04c 20a')
+  await bar.getByRole('button', { name: 'Slide a beat later' }).click()
+  await expect.poll(told).toBe('2a 6.52b 12.52c 20a')
+  await bar.getByRole('button', { name: 'Slide a beat earlier' }).click()
+  await expect.poll(told).toBe('2a 6b 12c 20a')
+  await page.keyboard.press('Escape')
+  await expect(bar).toBeHidden()
+  await go(page, 9)
+  await page.keyboard.press('s')
+  await expect.poll(told).toBe('2a 6b 9b! 12c 20a')
+  // The new cut is chosen: it alone gets another angle, and is moved.
+  await expect(bar).toContainText('Cam b')
+  await page.keyboard.press('Shift+3')
+  await expect.poll(told).toBe('2a 6b 9c! 20a')
+  await page.keyboard.press('[')
+  await expect.poll(told).toBe('2a 6b 8.96c! 20a')
+  await page.keyboard.press('Backspace')
+  await expect.poll(told).toBe('2a 6b 20a')
+  for (let n = 0; n < 4; n++) await page.keyboard.press('Control+z')
+  await expect.poll(told).toBe('2a 6b 12c 20a')
+})
+
+test('several stretches: chosen with Ctrl and Shift, swapped, moved together, given another angle, joined', async ({ page }) => {
+  await open(page, '2a 6b 12c 16a 20b')
+  await head(page, /^cut to Cam b at .*:06:/).click()
+  await head(page, /^cut to Cam c at/).click({ modifiers: ['Control'] })
+  const bar = page.getByRole('toolbar', { name: 'Chosen cuts' })
+  await expect(bar).toContainText('2 stretches')
+  await bar.getByRole('button', { name: 'Swap' }).click()
+  await expect.poll(told).toBe('2a 6c 12b 16a 20b')
+  await page.keyboard.press(']')
+  await expect.poll(told).toBe('2a 6.04c 12.04b 16a 20b')
+  await head(page, /^cut to Cam b at .*:20:/).click({ modifiers: ['Shift'] })
+  await expect(bar).toContainText('4 stretches')
+  await bar.getByLabel('Give another angle').click()
+  await page.locator('.ant-select-dropdown:visible').getByTitle('Cam a').click()
+  await expect.poll(told).toBe('2a')
+  await page.keyboard.press('Control+z')
+  await expect.poll(told).toBe('2a 6.04c 12.04b 16a 20b')
+  // Through the keyboard alone: a cut has the focus, Space chooses it.
+  await head(page, /^cut to Cam c at/).focus()
+  await page.keyboard.press('Escape')
+  await page.keyboard.press(' ')
+  await expect(bar).toContainText('Cam c')
+  await bar.getByRole('button', { name: 'Join' }).click()
+  await expect.poll(told).toBe('2a 12.04b 16a 20b')
+})
+
+test('over a range: angles take turns by beats, one gives way to another, another version is taken over, cuts are repeated by the bar', async ({ page }) => {
+  await open(page, '0a')
+  await range(page, 4, 8)
+  const bar = page.getByRole('toolbar', { name: 'Chosen range' })
+  await bar.getByRole('button', { name: 'Take turns' }).click()
+  await page.getByLabel('Every', { exact: true }).fill('2')
+  await page.getByRole('button', { name: /stretches by turns/ }).click()
+  await expect.poll(told).toBe('0a 5b 6a 7b 8a')
+  await bar.getByRole('button', { name: 'Replace' }).click()
+  await page.getByLabel('Angle that gives way').click()
+  await page.locator('.ant-select-dropdown:visible').getByTitle('Cam b').click()
+  await page.getByLabel('Angle in its place').click()
+  await page.locator('.ant-select-dropdown:visible').getByTitle('Cam c').click()
+  await expect.poll(told).toBe('0a 5c 6a 7c 8a')
+  await page.keyboard.press('Escape')
+  await range(page, 4, 8)
+  await page.keyboard.press('Control+c')
+  await go(page, 12)
+  await page.keyboard.press('Control+v')
+  await expect.poll(told).toBe('0a 5c 6a 7c 8a 13c 14a 15c 16a')
+  // Half a bar beside the beat it still falls on the beats.
+  await go(page, 20)
+  for (let n = 0; n < 3; n++) await page.keyboard.press('ArrowRight')
+  await page.keyboard.press('Control+v')
+  await expect.poll(told).toBe('0a 5c 6a 7c 8a 13c 14a 15c 16a 21c 22a 23c 24a')
+  const before = await told()
+  await open(page, '0b')
+  await range(page, 5, 16)
+  await bar.getByLabel('Take over from version').click()
+  await page
+    .locator('.ant-select-dropdown:visible')
+    .getByTitle(`v${count - 1}`)
+    .click()
+  await expect.poll(told).toBe('0b 5c 6a 7c 8a 13c 14a 15c 16b')
+  expect(before).toContain('21c')
+})
+
+test('a cut that is dragged shows both sides where it would land', async ({ page }) => {
+  await open(page, '2a 10b 20c')
+  const box = await head(page, /^cut to Cam b at/).boundingBox()
+  if (!box) throw new Error('no note-head')
+  await page.mouse.move(box.x + box.width / 2, box.y + box.height / 2)
+  await page.mouse.down()
+  await page.mouse.move(box.x + 60, box.y + box.height / 2, { steps: 6 })
+  const both = page.getByRole('group', { name: 'Both sides of the cut' })
+  await expect(both).toContainText('Cam a')
+  await expect(both).toContainText('Cam b')
+  await expect
+    .poll(() => page.evaluate(() => Object.entries(window.pendolo.health().shown).filter(([key, s]) => key.startsWith('rolling') && s.frame !== null).length))
+    .toBe(2)
+  await page.mouse.up()
+  await expect(both).toBeHidden()
+  await expect.poll(told).not.toBe('2a 10b 20c')
+})

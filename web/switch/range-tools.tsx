@@ -1,0 +1,157 @@
+import { nearestIndex } from '@pendolo/core/cut'
+import { activeCut } from '@pendolo/core/film'
+import { anglesInUse, type Edit, projectRate, pulseOf } from '@pendolo/core/project'
+import { flicks, nearestFrameStart } from '@pendolo/core/time'
+import { App, Button, InputNumber, Popover, Segmented, Select, Space } from 'antd'
+import { useState } from 'react'
+import { engine } from '../playback/use-engine.ts'
+import type { StageProps } from '../stage.ts'
+import { keyText } from '../ui/keymap.ts'
+import { useKeys } from '../ui/use-keys.ts'
+import { bordersIn, type Unit } from './borders.ts'
+import type { Range } from './programme.tsx'
+
+type Props = Pick<StageProps, 'project' | 'edit'> & { readonly range: Range }
+
+/** What can be done with the cuts of a chosen range. */
+export function RangeTools(props: Props) {
+  const { project, edit, range } = props
+  const { doc } = project
+  const cut = activeCut(doc)
+  const others = doc.cuts.filter((c) => c.id !== cut.id)
+  return (
+    <>
+      <Alternate {...props} />
+      <ReplaceAngle {...props} />
+      {others.length > 0 && (
+        <Select
+          size="small"
+          aria-label="Take over from version"
+          placeholder="take over from …"
+          value={null}
+          style={{ width: 150 }}
+          options={others.map((c) => ({ value: c.id, label: c.name }))}
+          onChange={(otherId: string) => edit([{ type: 'takeOver', cutId: cut.id, ...range, otherId }], 'take over from another version')}
+        />
+      )}
+    </>
+  )
+}
+
+const angleOptions = (project: StageProps['project']) => anglesInUse(project.doc).map((a) => ({ value: a.id, label: a.name }))
+
+function Alternate({ project, edit, range }: Props) {
+  const { doc } = project
+  const options = angleOptions(project)
+  const [open, setOpen] = useState(false)
+  const [angles, setAngles] = useState<string[]>(options.slice(0, 2).map((o) => o.value))
+  const [every, setEvery] = useState(4)
+  const [unit, setUnit] = useState<Unit>(doc.pulse ? 'beat' : 's')
+  const borders = open ? bordersIn(doc, range, every, unit) : []
+  const apply = () => {
+    const cutId = activeCut(doc).id
+    if (edit([{ type: 'alternate', cutId, ...range, borders, choices: angles.map((angleId) => ({ angleId })) }], 'let angles take turns')) setOpen(false)
+  }
+  const content = (
+    <div style={{ display: 'grid', gap: 8, width: 300 }}>
+      <Select mode="multiple" size="small" aria-label="Angles that take turns" value={angles} onChange={setAngles} options={options} />
+      <Space>
+        every
+        <InputNumber
+          size="small"
+          aria-label="Every"
+          min={unit === 's' ? 0.2 : 1}
+          max={64}
+          value={every}
+          onChange={(v) => setEvery(v ?? 1)}
+          style={{ width: 60 }}
+        />
+        <Segmented<Unit>
+          size="small"
+          aria-label="Counted in"
+          value={unit}
+          onChange={(next) => {
+            setUnit(next)
+            if (next !== 's') setEvery((n) => Math.max(1, Math.round(n)))
+          }}
+          options={[
+            { value: 'beat', label: 'beats', disabled: !doc.pulse },
+            { value: 'bar', label: 'bars', disabled: !doc.pulse },
+            { value: 's', label: 'seconds' },
+          ]}
+        />
+      </Space>
+      <Button size="small" type="primary" disabled={angles.length < 2} onClick={apply}>
+        {borders.length + 1} {borders.length === 0 ? 'stretch' : 'stretches'} by turns
+      </Button>
+    </div>
+  )
+  return (
+    <Popover trigger="click" destroyOnHidden open={open} onOpenChange={setOpen} title="Angles take turns in this range" content={content}>
+      <Button size="small">Take turns …</Button>
+    </Popover>
+  )
+}
+
+function ReplaceAngle({ project, edit, range }: Props) {
+  const options = angleOptions(project)
+  const [open, setOpen] = useState(false)
+  const [from, setFrom] = useState<string | null>(null)
+  const replace = (angleId: string) => {
+    const cutId = activeCut(project.doc).id
+    if (from && edit([{ type: 'replaceAngle', cutId, ...range, angleId: from, choice: { angleId } }], 'replace an angle')) setOpen(false)
+  }
+  const content = (
+    <Space>
+      <Select
+        size="small"
+        aria-label="Angle that gives way"
+        placeholder="this angle"
+        value={from}
+        onChange={setFrom}
+        options={options}
+        style={{ width: 130 }}
+      />
+      gives way to
+      <Select
+        size="small"
+        aria-label="Angle in its place"
+        placeholder="that one"
+        disabled={from === null}
+        value={null}
+        onChange={replace}
+        options={options.filter((o) => o.value !== from)}
+        style={{ width: 130 }}
+      />
+    </Space>
+  )
+  return (
+    <Popover trigger="click" destroyOnHidden open={open} onOpenChange={setOpen} title="Replace an angle in this range" content={content}>
+      <Button size="small">Replace …</Button>
+    </Popover>
+  )
+}
+
+/** The cuts of a range that were copied, to be repeated elsewhere: by the beats where there are any. */
+export function usePattern({ project, edit, range }: Pick<StageProps, 'project' | 'edit'> & { range: Range | null }): void {
+  const { message } = App.useApp()
+  const [kept, setKept] = useState<Range | null>(null)
+  useKeys('copyCuts', () => {
+    if (!range) return void message.info('Choose a range first: drag over the master with Shift held, or press , and .')
+    setKept(range)
+    void message.info(`The cuts of this range are copied; ${keyText('repeatCuts')} repeats them at the playhead`)
+  })
+  useKeys('repeatCuts', () => {
+    if (!kept) return void message.info(`Nothing is copied yet: choose a range and press ${keyText('copyCuts')}`)
+    const { doc } = project
+    const beats = pulseOf(doc)?.beats ?? []
+    const now = engine.now()
+    const cutId = activeCut(doc).id
+    const [here, there] = [nearestIndex(beats, kept.from), nearestIndex(beats, now)]
+    const near = beats.length > 1 && Math.abs(beats[here] - kept.from) < 705_600_000 && Math.abs(beats[there] - now) < 705_600_000
+    const how: Pick<Extract<Edit, { type: 'copyPattern' }>, 'beats' | 'by'> = near
+      ? { beats: there - here }
+      : { by: flicks(nearestFrameStart(now, projectRate(doc.settings)) - kept.from) }
+    edit([{ type: 'copyPattern', cutId, ...kept, ...how }], 'repeat cuts')
+  })
+}
