@@ -11,13 +11,15 @@ export function EngineCanvas({ source, name, label }: { source: TileSource; name
     const holder = ref.current
     if (!holder) return
     // A canvas can be given away once only, so each mounting makes its own.
-    const canvas = document.createElement('canvas')
+    const { ownerDocument } = holder
+    const canvas = ownerDocument.createElement('canvas')
     canvas.setAttribute('role', 'img')
     canvas.setAttribute('aria-label', label)
     holder.append(canvas)
     const at = engine.attach(canvas, first.current, name)
     attached.current = at
-    const resize = () => at.resize(holder.clientWidth * window.devicePixelRatio, holder.clientHeight * window.devicePixelRatio)
+    const ratio = () => ownerDocument.defaultView?.devicePixelRatio ?? 1
+    const resize = () => at.resize(holder.clientWidth * ratio(), holder.clientHeight * ratio())
     resize()
     const watch = new ResizeObserver(resize)
     watch.observe(holder)

@@ -1,7 +1,7 @@
 import { type Points, pointAt, slide as slideStretch } from '@pendolo/core/cut'
 import { activeCut } from '@pendolo/core/film'
 import { anglesInUse, projectRate, pulseOf } from '@pendolo/core/project'
-import { type Flicks, flicks, frameStart, nearestFrameStart } from '@pendolo/core/time'
+import { type Flicks, flicks, frameAt, frameStart, nearestFrameStart } from '@pendolo/core/time'
 import { Button, Select, Space } from 'antd'
 import { ChevronLeft, ChevronRight } from 'lucide-react'
 import { engine } from '../playback/use-engine.ts'
@@ -23,7 +23,7 @@ export function ChosenCuts({ project, edit, points, picked, onPick }: Props) {
   const rate = projectRate(doc.settings)
   const frame = frameStart(1, rate)
   const split = () => {
-    const time = nearestFrameStart(engine.now(), rate)
+    const time = frameStart(frameAt(engine.now(), rate), rate)
     if (edit([{ type: 'split', cutId, time }], 'split')) onPick([time])
   }
   useKeys('splitCut', split)

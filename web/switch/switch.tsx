@@ -20,9 +20,9 @@ import { NONE, pickedBy } from './picking.ts'
 import { Follow, Pieces, type Range, RangeBar } from './programme.tsx'
 import { usePattern } from './range-tools.tsx'
 import { Rolling } from './rolling.tsx'
+import { StageView, useStageView } from './stage-view.tsx'
 import { type Cutting, useCutting, useCuttingKeys } from './use-cutting.ts'
 import { Versions } from './versions.tsx'
-import { Wall } from './wall.tsx'
 
 export function Switch({ project, edit, top }: StageProps) {
   const { doc } = project
@@ -39,6 +39,7 @@ export function Switch({ project, edit, top }: StageProps) {
   const picked = useMemo(() => (chosenTimes.length === 0 ? NONE : chosenTimes.filter((t) => points[pointAt(points, t)]?.time === t)), [chosenTimes, points])
   const zoomRef = useRef<((factor: number) => void) | null>(null)
   const cutting = useCutting({ project, edit })
+  const stage = useStageView()
   usePattern({ project, edit, range })
   useCuttingKeys({ project, edit, cutting, picked, onPick: setPicked, zoom: (factor) => zoomRef.current?.(factor) })
   const actions = useStable({
@@ -82,15 +83,21 @@ export function Switch({ project, edit, top }: StageProps) {
           <LastPressed project={project} cutting={cutting} />
           <MagnetChip project={project} edit={edit} />
           <LatePictures />
+          {stage.button}
         </>,
       )}
-      <div style={{ height: '45%', flex: 'none', position: 'relative' }}>
-        <Wall project={project} spans={spans} chosenAngle={chosen} waitingAngle={cutting.waiting} onChoose={cutting.choose} />
-        {rolling && <Rolling project={project} points={points} from={rolling.from} to={rolling.to} />}
-        <RangeBar project={project} edit={edit} range={range} onRange={setRange} />
-        {range === null && <ChosenCuts project={project} edit={edit} points={points} picked={picked} onPick={setPicked} />}
-      </div>
-      <Score project={project} spans={spans} points={points} actions={actions} chosenAngle={chosen} range={range} picked={picked} zoomRef={zoomRef} />
+      <StageView
+        view={stage}
+        wall={{ project, spans, chosenAngle: chosen, waitingAngle: cutting.waiting, onChoose: cutting.choose }}
+        below={
+          <div className="below">
+            {rolling && <Rolling project={project} points={points} from={rolling.from} to={rolling.to} />}
+            <Score project={project} spans={spans} points={points} actions={actions} chosenAngle={chosen} range={range} picked={picked} zoomRef={zoomRef} />
+            <RangeBar project={project} edit={edit} range={range} onRange={setRange} />
+            {range === null && <ChosenCuts project={project} edit={edit} points={points} picked={picked} onPick={setPicked} />}
+          </div>
+        }
+      />
     </>
   )
 }

@@ -1,7 +1,7 @@
 import { type Choice, type Magnet, nearestIndex, nextPull, pointAt, pulled, rollAll } from '@pendolo/core/cut'
 import { activeCut } from '@pendolo/core/film'
 import { anglesInUse, marksOnMaster, type ProjectDoc, pointsOf, projectRate, pulseOf } from '@pendolo/core/project'
-import { FLICKS_PER_SECOND, type Flicks, firstFrom, flicks, frameStart, lastUpTo, nearestFrameStart } from '@pendolo/core/time'
+import { FLICKS_PER_SECOND, type Flicks, firstFrom, flicks, frameAt, frameStart, lastUpTo, nearestFrameStart } from '@pendolo/core/time'
 import { App } from 'antd'
 import { useEffect, useMemo, useState } from 'react'
 import { filmFor } from '../playback/film.ts'
@@ -90,8 +90,9 @@ export function useCutting({ project, edit }: Pick<StageProps, 'project' | 'edit
       return
     }
     if (!engine.getState().playing) {
-      // Standing, the place has been chosen already.
-      edit([{ type: 'choose', cutId: cut.id, time: nearestFrameStart(flicks(Math.max(engine.event.start, now)), rate), choice }], 'cut')
+      // Standing, the place has been chosen already: the frame that is seen.
+      const time = flicks(Math.max(engine.event.start, frameStart(frameAt(now, rate), rate)))
+      edit([{ type: 'choose', cutId: cut.id, time, choice }], 'cut')
       return
     }
     const pressed = flicks(Math.max(engine.event.start, Math.round(now - (lag / 1000) * FLICKS_PER_SECOND)))

@@ -110,9 +110,10 @@ export function useLivePass({ project, edit }: Pick<StageProps, 'project' | 'edi
       const going = run.current
       const last = going.presses.at(-1)
       going.part++
-      send([{ type: 'choose', cutId, time: at, choice, ...(last && { since: last.at }) }])
       going.presses = [...going.presses.filter((p) => p.at < at), { at, choice }]
+      // The picture changes with the key; the score follows when it has been drawn anew.
       hold(now)
+      send([{ type: 'choose', cutId, time: at, choice, ...(last && { since: last.at }) }])
     }
     const finish = () => {
       const going = run.current

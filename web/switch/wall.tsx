@@ -1,8 +1,10 @@
 import type { ProjectState } from '@pendolo/api'
-import { seat } from '@pendolo/core/picture'
+import { type Seat, seat } from '@pendolo/core/picture'
 import { anglesInUse, factsOfClip, type PictureSpan, pointsOf, projectRate, startFrameOf } from '@pendolo/core/project'
-import { type Flicks, flicks, masterToClip, printTimecode } from '@pendolo/core/time'
-import type { CSSProperties } from 'react'
+import { FLICKS_PER_SECOND, type Flicks, flicks, masterToClip, printTimecode } from '@pendolo/core/time'
+import { Dropdown, type MenuProps } from 'antd'
+import { EllipsisVertical } from 'lucide-react'
+import { type CSSProperties, useEffect, useState } from 'react'
 import { useJobs } from '../data/queries.ts'
 import { EngineCanvas } from '../playback/engine-canvas.tsx'
 import { filmFor } from '../playback/film.ts'
@@ -10,11 +12,17 @@ import { soundOnly } from '../playback/model.ts'
 import { useEngine } from '../playback/use-engine.ts'
 import { useSize } from '../score/time-view.ts'
 import { angleKey, Bob } from '../ui/bob.tsx'
+import { belongsToFocus } from '../ui/focus.ts'
 import { Own } from '../ui/own.tsx'
 import { hueOf } from '../ui/theme.ts'
+import { Divider } from './divider.tsx'
 import { SoundTile } from './sound-tile.tsx'
+import { LEAST_PROGRAMME, MOST_PROGRAMME, setHidden, setKept, setStagePrefs, useStagePrefs } from './stage-prefs.ts'
 
 const GAP = 6
+const PADDING = 8
+/** Height of the strip of devices that have no pictures. */
+const STRIP = 34
 
 export interface WallProps {
   readonly project: ProjectState
@@ -23,76 +31,268 @@ export interface WallProps {
   /** The angle that was pressed and waits for its beat. */
   readonly waitingAngle: string | null
   readonly onChoose: (angleId: string, reassign: boolean, take?: string) => void
+  /** Which of the windows it stands in; each has canvases of its own. */
+  readonly place?: 'page' | 'window'
 }
 
-/** The programme in the middle and the angles seated around it, left and right, like players around a conductor. */
-export function Wall({ project, spans, chosenAngle, waitingAngle, onChoose }: WallProps) {
+const asStyle = ({ x, y, width, height }: Seat): CSSProperties => ({ left: PADDING + x, top: PADDING + y, width, height })
+
+/** The programme and the angles around it, seated so that pictures fill the stage; devices without pictures in a strip of their own. */
+export function Wall({ project, spans, chosenAngle, waitingAngle, onChoose, place = 'page' }: WallProps) {
   const [ref, { width, height }] = useSize<HTMLDivElement>()
-  const seenId = useEngine((s) => s.health.programme.angleId)
-  const standsIn = useEngine((s) => s.health.programme.standIn)
-  const { data: jobs = [] } = useJobs(project.id)
+  const prefs = useStagePrefs()
   const { doc } = project
   const { settings } = doc
-  const angles = anglesInUse(doc)
-  const seats = seat(angles.length, width - 16, height - 16, GAP, settings.width / settings.height)
-  const half = Math.ceil(angles.length / 2)
-  const sideWidth = seats.columnsPerSide * (seats.tileWidth + GAP)
-  const programmeLeft = 8 + sideWidth + (width - 16 - 2 * sideWidth - seats.programmeWidth) / 2
-  const programmeTop = Math.max(8, (height - seats.programmeHeight) / 2)
-  const place = (i: number): CSSProperties => {
-    const right = i >= half
-    const k = right ? i - half : i
-    // Both sides share their rows, so that the wall reads as one.
-    const rows = Math.min(seats.rows, Math.ceil(half / seats.columnsPerSide) || 1)
-    const row = Math.floor(k / seats.columnsPerSide)
-    const column = k % seats.columnsPerSide
-    const top = (height - rows * seats.tileHeight - (rows - 1) * GAP) / 2
-    return {
-      left: right ? width - 8 - sideWidth + GAP + column * (seats.tileWidth + GAP) : 8 + column * (seats.tileWidth + GAP),
-      top: top + row * (seats.tileHeight + GAP),
-      width: seats.tileWidth,
-      height: seats.tileHeight,
-    }
-  }
-  const seenIndex = angles.findIndex((a) => a.id === seenId)
-  const seen = angles[seenIndex]
+  const all = anglesInUse(doc)
+  const hidden = new Set(prefs.hidden[project.id])
+  const sounds = all.filter((a) => soundOnly(project, a.id))
+  const seen = prefs.shown === 'programme' ? [] : all.filter((a) => !hidden.has(a.id) && !sounds.includes(a))
+  const kept = all.find((a) => a.id === prefs.kept[project.id])
+  const large = prefs.shown === 'angles' ? 0 : kept ? 2 : 1
+  const strip = sounds.length > 0 && prefs.shown !== 'programme' ? STRIP : 0
+  const wide = Math.max(1, width - 2 * PADDING)
+  const high = Math.max(1, height - 2 * PADDING - strip)
+  const seats = seat(seen.length, wide, high, GAP, {
+    aspect: settings.width / settings.height,
+    large,
+    ...(prefs.programme !== null && { share: prefs.programme }),
+  })
+  const close = useEnlarged(
+    all.map((a) => a.id),
+    chosenAngle,
+  )
+  const [programme, beside] = seats.large
+  const share = seats.large.reduce((sum, s) => sum + s.width, 0) / wide
+  const last = seats.large.at(-1)
+  const enlarged = all.find((a) => a.id === close.angleId)
+  const over = programme ?? seats.tiles[0]
   return (
-    <div className="stage" ref={ref} style={{ height: '100%' }}>
+    <div className="stage" ref={ref} style={{ height: '100%' }} {...close.handlers}>
       {width > 0 &&
-        angles.map((angle, i) => (
-          <button
-            type="button"
+        seen.map((angle, i) => (
+          <Tile
             key={angle.id}
-            className={['tile', angle.id === chosenAngle && 'on', angle.id === waitingAngle && 'waiting'].filter(Boolean).join(' ')}
-            style={{ ...place(i), '--hue': hueOf(angle.hue) } as CSSProperties}
-            aria-label={`Angle ${i + 1}, ${angle.name}`}
-            aria-pressed={angle.id === chosenAngle}
-            onClick={(e) => onChoose(angle.id, e.shiftKey)}
-          >
-            <EngineCanvas source={{ kind: 'angle', angleId: angle.id }} name={`angle:${angle.id}`} label={`Picture of ${angle.name}`} />
-            <Absent why={(time) => absence(project, spans, angle.id, time, jobs)} />
-            {soundOnly(project, angle.id) && <SoundTile project={project} angleId={angle.id} />}
-            <span className="foot">
-              {seats.tileWidth > 190 && <SourceTime project={project} angleId={angle.id} />}
-              {angle.name}
-            </span>
-            <Bob index={i} hue={angle.hue} lit={angle.id === chosenAngle} />
-          </button>
+            project={project}
+            spans={spans}
+            index={all.indexOf(angle)}
+            seat={seats.tiles[i]}
+            chosen={angle.id === chosenAngle}
+            waiting={angle.id === waitingAngle}
+            kept={angle.id === kept?.id}
+            name={`${place === 'window' ? 'window:' : ''}angle:${angle.id}`}
+            onChoose={onChoose}
+          />
         ))}
-      {width > 0 && (
-        <div className="programme" style={{ left: programmeLeft, top: programmeTop, width: seats.programmeWidth, height: seats.programmeHeight }}>
-          <EngineCanvas source={{ kind: 'programme' }} name="programme" label="Programme" />
-          {seen && (
-            <span className={standsIn ? 'label mono warn' : 'label mono'}>
-              {standsIn && doc.cuts.some((c) => pointsOf(c).length > 0) && (
-                <>
-                  <Own word="stands in" />:{' '}
-                </>
-              )}
-              {angleKey(seenIndex)} {seen.name}
-            </span>
-          )}
+      {width > 0 && programme && <Programme project={project} style={asStyle(programme)} name={place === 'window' ? 'window:programme' : 'programme'} />}
+      {width > 0 && beside && kept && (
+        <div className="programme kept" style={asStyle(beside)}>
+          <EngineCanvas source={{ kind: 'angle', angleId: kept.id }} name={`${place}:kept`} label={`Kept beside the programme: ${kept.name}`} />
+          <span className="label mono">
+            {angleKey(all.indexOf(kept))} {kept.name}
+          </span>
         </div>
+      )}
+      {width > 0 && enlarged && over && (
+        <div className="programme enlarged" style={asStyle(over)}>
+          <EngineCanvas key={enlarged.id} source={{ kind: 'angle', angleId: enlarged.id }} name={`${place}:enlarged`} label={`Enlarged: ${enlarged.name}`} />
+          <span className="label mono">
+            {angleKey(all.indexOf(enlarged))} {enlarged.name}
+          </span>
+        </div>
+      )}
+      {width > 0 && last && seen.length > 0 && place === 'page' && (
+        <Divider
+          label="Programme against angles"
+          direction="column"
+          value={share}
+          style={{ left: PADDING + last.x + last.width - 3, top: PADDING + last.y, height: last.height }}
+          at={(e) => {
+            const left = ref.current?.getBoundingClientRect().left ?? 0
+            // The programme grows around its own middle, so its edge goes half as far.
+            const middle = PADDING + (seats.large[0].x + last.x + last.width) / 2
+            return (2 * (e.clientX - left - middle)) / wide
+          }}
+          onChange={(value) => setStagePrefs({ programme: Math.min(MOST_PROGRAMME, Math.max(LEAST_PROGRAMME, value)) })}
+          onReset={() => setStagePrefs({ programme: null })}
+        />
+      )}
+      {strip > 0 && (
+        <div className="sound-strip" role="group" aria-label="Devices without pictures">
+          {sounds.map((angle) => (
+            <button
+              type="button"
+              key={angle.id}
+              aria-label={`Angle ${all.indexOf(angle) + 1}, ${angle.name}`}
+              aria-pressed={angle.id === chosenAngle}
+              onClick={(e) => onChoose(angle.id, e.shiftKey)}
+            >
+              <Bob index={all.indexOf(angle)} hue={angle.hue} lit={angle.id === chosenAngle} size={16} />
+              <span className="name">{angle.name}</span>
+              <SoundTile project={project} angleId={angle.id} />
+            </button>
+          ))}
+        </div>
+      )}
+      {hidden.size > 0 && prefs.shown !== 'programme' && <Hidden project={project} hidden={hidden} />}
+    </div>
+  )
+}
+
+/** The angle that is looked at closely while its key is held: that under the pointer, else the chosen one. */
+function useEnlarged(angleIds: readonly string[], chosen: string | null) {
+  const [under, setUnder] = useState<string | null>(null)
+  const [held, setHeld] = useState(false)
+  useEffect(() => {
+    const press = (event: KeyboardEvent) => {
+      if (event.code === 'KeyZ' && !event.ctrlKey && !event.metaKey && !event.altKey && !belongsToFocus(event)) setHeld(true)
+    }
+    const release = (event: Event) => {
+      if (!(event instanceof KeyboardEvent) || event.code === 'KeyZ') setHeld(false)
+    }
+    window.addEventListener('keydown', press)
+    window.addEventListener('keyup', release)
+    window.addEventListener('blur', release)
+    return () => {
+      window.removeEventListener('keydown', press)
+      window.removeEventListener('keyup', release)
+      window.removeEventListener('blur', release)
+    }
+  }, [])
+  const handlers = {
+    onPointerOver: (event: React.PointerEvent) => setUnder((event.target as Element).closest('[data-angle]')?.getAttribute('data-angle') ?? null),
+    onPointerLeave: () => setUnder(null),
+  }
+  const angleId = under ?? chosen
+  return { angleId: held && angleId !== null && angleIds.includes(angleId) ? angleId : null, handlers }
+}
+
+function Hidden({ project, hidden }: Pick<WallProps, 'project'> & { hidden: ReadonlySet<string> }) {
+  const angles = anglesInUse(project.doc).filter((a) => hidden.has(a.id))
+  const items: MenuProps['items'] = angles.map((a) => ({ key: a.id, label: `show ${a.name} again`, onClick: () => setHidden(project.id, a.id, false) }))
+  if (angles.length === 0) return null
+  return (
+    <Dropdown trigger={['click']} menu={{ items }}>
+      <button type="button" className="hidden-angles">
+        {angles.length} hidden
+      </button>
+    </Dropdown>
+  )
+}
+
+interface TileProps extends Pick<WallProps, 'project' | 'spans' | 'onChoose'> {
+  readonly index: number
+  readonly seat: Seat
+  readonly chosen: boolean
+  readonly waiting: boolean
+  readonly kept: boolean
+  readonly name: string
+}
+
+/** Smaller than this a tile has no room for two texts in a line, px. */
+const NARROW = 150
+
+function Tile({ project, spans, index, seat, chosen, waiting, kept, name, onChoose }: TileProps) {
+  const { data: jobs = [] } = useJobs(project.id)
+  const angle = anglesInUse(project.doc)[index]
+  const items: MenuProps['items'] = [
+    { key: 'keep', label: kept ? 'no longer beside the programme' : 'keep beside the programme', onClick: () => setKept(project.id, kept ? null : angle.id) },
+    { key: 'hide', label: 'hide on the wall', onClick: () => setHidden(project.id, angle.id, true) },
+  ]
+  return (
+    <div
+      className={['tile', chosen && 'on', waiting && 'waiting', seat.width < NARROW && 'narrow'].filter(Boolean).join(' ')}
+      style={{ ...asStyle(seat), '--hue': hueOf(angle.hue) } as CSSProperties}
+      data-angle={angle.id}
+    >
+      <Dropdown trigger={['contextMenu']} menu={{ items }}>
+        <button
+          type="button"
+          className="press"
+          aria-label={`Angle ${index + 1}, ${angle.name}`}
+          aria-pressed={chosen}
+          onClick={(e) => onChoose(angle.id, e.shiftKey)}
+        >
+          <EngineCanvas source={{ kind: 'angle', angleId: angle.id }} name={name} label={`Picture of ${angle.name}`} />
+          <Absent why={(time) => absence(project, spans, angle.id, time, jobs)} />
+          <SoonDark project={project} angleId={angle.id} />
+          <span className="foot">
+            <SourceTime project={project} angleId={angle.id} />
+            {angle.name}
+          </span>
+          <Bob index={index} hue={angle.hue} lit={chosen} size={seat.width < NARROW ? 15 : 20} />
+        </button>
+      </Dropdown>
+      <Takes project={project} angleId={angle.id} onChoose={onChoose} />
+      <Dropdown trigger={['click']} menu={{ items }}>
+        <button type="button" className="more" aria-label={`More for ${angle.name}`}>
+          <EllipsisVertical size={14} />
+        </button>
+      </Dropdown>
+    </div>
+  )
+}
+
+/** The takes that an angle has here, where it has several; a press chooses one. */
+function Takes({ project, angleId, onChoose }: Pick<WallProps, 'project' | 'onChoose'> & { angleId: string }) {
+  const film = filmFor(project)
+  const { doc } = project
+  const here = useEngine(({ time }) => film.takesAt(angleId, time).join(' '))
+  const seen = useEngine(({ time, health }) => (health.programme.angleId === angleId ? film.shownAt(doc.activeCutId, time).clipId : null))
+  const takes = here === '' ? [] : here.split(' ')
+  if (takes.length < 2) return null
+  // In the order in which they were recorded, whichever is the newest on the wall.
+  const sorted = [...takes].sort((a, b) => doc.placements[a].start - doc.placements[b].start || (a < b ? -1 : 1))
+  return (
+    <span className="takes" role="group" aria-label="Takes">
+      {sorted.map((clipId, i) => (
+        <button
+          key={clipId}
+          type="button"
+          aria-label={`Take ${doc.clips[clipId]?.take ?? i + 1}`}
+          aria-pressed={clipId === seen}
+          onClick={(e) => onChoose(angleId, e.shiftKey, clipId)}
+        >
+          {doc.clips[clipId]?.take?.replace(/^Take\s+/i, '').slice(0, 8) ?? i + 1}
+        </button>
+      ))}
+    </span>
+  )
+}
+
+/** Before an angle goes dark it is counted down, s. */
+const COUNTED = 6
+
+function SoonDark({ project, angleId }: { project: ProjectState; angleId: string }) {
+  const film = filmFor(project)
+  const left = useEngine(({ time, playing }) => {
+    if (!playing) return null
+    const span = film.clipAt(angleId, time)
+    const rest = span && Math.ceil((span.end - time) / FLICKS_PER_SECOND)
+    if (rest === null || rest > COUNTED || film.clipAt(angleId, flicks(span?.end ?? 0))) return null
+    return rest
+  })
+  return left === null ? null : <span className="soon-dark">dark in {left}</span>
+}
+
+function Programme({ project, style, name }: Pick<WallProps, 'project'> & { style: CSSProperties; name: string }) {
+  const seenId = useEngine((s) => s.health.programme.angleId)
+  const standsIn = useEngine((s) => s.health.programme.standIn)
+  const { doc } = project
+  const angles = anglesInUse(doc)
+  const index = angles.findIndex((a) => a.id === seenId)
+  const seen = angles[index]
+  return (
+    <div className="programme" style={style}>
+      <EngineCanvas source={{ kind: 'programme' }} name={name} label="Programme" />
+      {seen && (
+        <span className={standsIn ? 'label mono warn' : 'label mono'}>
+          {standsIn && doc.cuts.some((c) => pointsOf(c).length > 0) && (
+            <>
+              <Own word="stands in" />:{' '}
+            </>
+          )}
+          {angleKey(index)} {seen.name} <SourceTime project={project} angleId={seen.id} />
+        </span>
       )}
     </div>
   )
