@@ -1,4 +1,4 @@
-import { nearestIndex } from '@pendolo/core/cut'
+import { nearestIndex, type Stretch } from '@pendolo/core/cut'
 import { activeCut } from '@pendolo/core/film'
 import { anglesInUse, type Edit, projectRate, pulseOf } from '@pendolo/core/project'
 import { flicks, nearestFrameStart } from '@pendolo/core/time'
@@ -9,9 +9,8 @@ import type { StageProps } from '../stage.ts'
 import { keyText } from '../ui/keymap.ts'
 import { useKeys } from '../ui/use-keys.ts'
 import { bordersIn, type Unit } from './borders.ts'
-import type { Range } from './programme.tsx'
 
-type Props = Pick<StageProps, 'project' | 'edit'> & { readonly range: Range }
+type Props = Pick<StageProps, 'project' | 'edit'> & { readonly range: Stretch }
 
 /** What can be done with the cuts of a chosen range. */
 export function RangeTools(props: Props) {
@@ -133,9 +132,9 @@ function ReplaceAngle({ project, edit, range }: Props) {
 }
 
 /** The cuts of a range that were copied, to be repeated elsewhere: by the beats where there are any. */
-export function usePattern({ project, edit, range }: Pick<StageProps, 'project' | 'edit'> & { range: Range | null }): void {
+export function usePattern({ project, edit, range }: Pick<StageProps, 'project' | 'edit'> & { range: Stretch | null }): void {
   const { message } = App.useApp()
-  const [kept, setKept] = useState<Range | null>(null)
+  const [kept, setKept] = useState<Stretch | null>(null)
   useKeys('copyCuts', () => {
     if (!range) return void message.info('Choose a range first: drag over the master with Shift held, or press , and .')
     setKept(range)
