@@ -38,6 +38,14 @@ export const cutFields: Fields<CutEdit> = {
   giveWay: range,
   endPass: { ...range, before },
   noteCut: { cutId: id.required(), note: yup.string().max(5000).defined() },
+  acceptWarning: {
+    cutId: id.required(),
+    key: yup
+      .string()
+      .matches(/^[a-z-]+:-?[\w-]{1,60}$/, 'a warning is named by its kind and place')
+      .required(),
+    accepted: yup.boolean().required(),
+  },
   addCut: { cutId: id.required(), name: name.required(), from: id.nullable().defined() },
   renameCut: { cutId: id.required(), name: name.required() },
   removeCut: { cutId: id.required() },

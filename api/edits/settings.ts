@@ -2,7 +2,7 @@ import { MAGNETS, STAND_INS } from '@pendolo/core/cut'
 import type { SettingsEdit } from '@pendolo/core/project'
 import { PROJECT_RATES } from '@pendolo/core/time'
 import * as yup from 'yup'
-import type { Fields } from './parts.ts'
+import { type Fields, id } from './parts.ts'
 
 export const settingsFields: Fields<SettingsEdit> = {
   settings: {
@@ -16,6 +16,8 @@ export const settingsFields: Fields<SettingsEdit> = {
         magnet: yup.string().oneOf(MAGNETS),
         waits: yup.boolean(),
         lead: yup.number().integer().min(-50).max(50),
+        safeAngle: id.optional(),
+        shortest: yup.number().integer().min(0).max(1000),
         standIn: yup.string().oneOf(STAND_INS),
       })
       .noUnknown()

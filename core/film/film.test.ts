@@ -1,7 +1,7 @@
 import fc from 'fast-check'
-import { applyEdits, type Edit, emptyProject, type FileFacts, type Piece, type Placement, type ProjectDoc } from '../project/index.ts'
+import { applyEdits, type Edit, emptyProject, type FileFacts, type Piece, type Placement, type ProjectDoc, standInOrder } from '../project/index.ts'
 import { flicks, frameStart, programmeLength, type Rate } from '../time/index.ts'
-import { filmOf, filmRuns, filmWarnings } from './index.ts'
+import { filmOf, filmRuns, filmWarnings, rhythmOf } from './index.ts'
 
 const T = 705_600_000
 const at = (seconds: number) => flicks(Math.round(seconds * T))
@@ -198,11 +198,87 @@ describe('a film', () => {
       ['dark', 75],
       ['doubtful', 0],
     ])
-    // What is left out of the film needs no warning.
-    expect(kinds(apply(doc, out(74, 76)))).toEqual([['doubtful', 0]])
+    // What is left out of the film needs no warning, but the jump over it does.
+    expect(kinds(apply(doc, out(74, 76)))).toEqual([
+      ['alike', 76],
+      ['doubtful', 0],
+    ])
     expect(kinds(apply(doc, { type: 'join', cutId: 'cut', time: at(0) }))[0]).toEqual(['unchosen', 0])
     expect(
       kinds(apply(show(), { type: 'choose', cutId: 'cut', time: at(99.9), choice: { angleId: 'b' } }, { type: 'settings', change: { standIn: 'black' } })),
     ).toEqual([['dark', 99.9]])
+  })
+
+  test('points at cuts beside their beat, cuts without a change, jumps, changed sides and short stretches, and lets accepted ones stand', () => {
+    const rate = { num: 25, den: 1 }
+    const beats = Array.from({ length: 240 }, (_, i) => at(i / 2))
+    const doc = show(
+      { type: 'setPulse', pulse: { tempoBpm: 120, metre: 4, confidence: 1, beats, downbeats: [0] } },
+      { type: 'choose', cutId: 'cut', time: at(50.12), choice: { angleId: 'a' } },
+      { type: 'split', cutId: 'cut', time: at(55) },
+      { type: 'sideAngle', angleId: 'a', side: 'left' },
+      { type: 'sideAngle', angleId: 'b', side: 'right' },
+    )
+    const found = (d: ProjectDoc) => filmWarnings(filmOf(d, factsOf).plan(), d, rate)
+    const kinds = (d: ProjectDoc) => found(d).map((w) => `${w.kind} ${w.at / T}${w.accepted ? ' stands' : ''}`)
+    expect(kinds(doc)).toEqual(['sides 40', 'sides 50.12', 'off-beat 50.12', 'alike 55'])
+    expect(found(doc)[2]).toMatchObject({ frames: 3 })
+    // The lead is no fault, and a cut in the middle between two beats was meant for none.
+    const led = apply(doc, { type: 'settings', change: { lead: -3 } })
+    expect(kinds(led)).toContain('off-beat 40')
+    expect(kinds(led)).not.toContain('off-beat 50.12')
+    expect(kinds(apply(doc, { type: 'roll', cutId: 'cut', time: at(50.12), to: at(50.24) }))).not.toContain('off-beat 50.24')
+    expect(kinds(apply(doc, { type: 'acceptWarning', cutId: 'cut', key: found(doc)[3].key, accepted: true }))).toContain('alike 55 stands')
+    expect(kinds(apply(doc, { type: 'settings', change: { shortest: 260 } }))).toEqual(expect.arrayContaining(['short 40', 'short 50.12']))
+    expect(found(apply(doc, out(5, 6))).find((w) => w.kind === 'alike')).toMatchObject({ jumps: true, angleId: 'a' })
+  })
+
+  test('the safe angle stands in first', () => {
+    const dark = show({ type: 'choose', cutId: 'cut', time: at(0), choice: { angleId: 'b' } })
+    const [first] = filmOf(dark, factsOf)
+      .plan()
+      .filter((s) => s.standIn)
+    expect(first).toBeDefined()
+    const order = dark.angles.map((a) => a.id)
+    const safe = apply(dark, { type: 'settings', change: { safeAngle: order.at(-1) as string } })
+    expect(standInOrder(safe)).toEqual([order.at(-1), ...order.slice(0, -1)])
+    expect(standInOrder(apply(dark, { type: 'settings', change: { safeAngle: 'gone' } }))).toEqual(order)
+  })
+})
+
+describe('the rhythm of a film', () => {
+  const beats = Array.from({ length: 240 }, (_, i) => at(i / 2))
+  const doc = show(
+    { type: 'setPulse', pulse: { tempoBpm: 120, metre: 4, confidence: 1, beats, downbeats: beats.flatMap((_, i) => (i % 4 === 0 ? [i] : [])) } },
+    { type: 'choose', cutId: 'cut', time: at(44.5), choice: { angleId: 'a' } },
+    { type: 'split', cutId: 'cut', time: at(46) },
+    { type: 'choose', cutId: 'cut', time: at(52.24), choice: { angleId: 'b' } },
+    { type: 'choose', cutId: 'cut', time: at(60), choice: { angleId: 'a' } },
+  )
+  const rhythm = rhythmOf(filmOf(apply(doc, out(62, 100)), factsOf).plan(), doc)
+
+  test('tells what cuts fall on, and how far from the beat they are', () => {
+    expect(rhythm.stretches.map((s) => [s.from / T, s.length / T, s.angleId, s.on])).toEqual([
+      [0, 40, 'a', 'bar'],
+      [40, 4.5, 'b', 'bar'],
+      [44.5, 7.74, 'a', 'beat'],
+      [52.24, 7.76, 'b', 'none'],
+      [60, 2, 'a', 'bar'],
+    ])
+    expect(rhythm.counts).toEqual({ bar: 2, phrase: 0, beat: 1, hit: 0, none: 1 })
+    expect(rhythm.stretches[3].off).toBe(6)
+    expect(rhythm.medianOff).toBe(0)
+  })
+
+  test('shares add up, and the longest stretch is named', () => {
+    expect(rhythm.shares.reduce((sum, s) => sum + s.share, 0)).toBeCloseTo(1)
+    expect(rhythm.shares.map((s) => s.angleId)).toEqual(['a', 'b'])
+    expect(rhythm.shares[0].seen / T).toBeCloseTo(49.74)
+    expect(rhythm.longest?.from).toBe(at(0))
+    expect((rhythm.medianLength ?? 0) / T).toBeCloseTo(7.74)
+  })
+
+  test('an empty film has no rhythm', () => {
+    expect(rhythmOf([], doc)).toMatchObject({ stretches: [], medianOff: null, medianLength: null, longest: null })
   })
 })

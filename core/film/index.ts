@@ -1,5 +1,6 @@
 export { type Material, type PlannedStretch, planFilm } from './plan.ts'
 export { type Bounds, boundsOf, type FilmRun, filmRuns } from './programme.ts'
 export { activeCut, type FilmOptions, FilmResolver, type FilmStretch, filmOf, type Seen, spanOnGrid, type Versions } from './resolver.ts'
+export { FALLS_ON, type FallsOn, type Rhythm, type RhythmStretch, rhythmOf } from './rhythm.ts'
 export { Pictures, type Shown } from './seen.ts'
-export { type FilmWarning, filmWarnings } from './warnings.ts'
+export { type FilmWarning, filmWarnings, SHORTEST } from './warnings.ts'

@@ -1,5 +1,5 @@
 import { type Points, pointAt, type SwitchPoint, type Transition } from '../cut/index.ts'
-import { type Cut, type FileFacts, type Layer, type PictureSpan, type ProjectDoc, pictureSpans, pointsOf, projectRate } from '../project/index.ts'
+import { type Cut, type FileFacts, type Layer, type PictureSpan, type ProjectDoc, pictureSpans, pointsOf, projectRate, standInOrder } from '../project/index.ts'
 import { FLICKS_PER_SECOND, type Flicks, flicks, nextFrameStart, programmeLength, type Rate, runAt } from '../time/index.ts'
 import { type Material, planFilm } from './plan.ts'
 import { type Bounds, boundsOf, type FilmRun, filmRuns } from './programme.ts'
@@ -196,7 +196,7 @@ export function filmOf(
           nextFrameStart(flicks(Math.min(part.to, bounds.event.end + FLICKS_PER_SECOND)), rate),
         )
       : filmRuns(doc, cut, bounds),
-    { spans: onGrid ? spans.map((s) => spanOnGrid(s, rate)) : spans, order: doc.angles.map((a) => a.id), standIn: doc.settings.standIn },
+    { spans: onGrid ? spans.map((s) => spanOnGrid(s, rate)) : spans, order: standInOrder(doc), standIn: doc.settings.standIn },
     { points: pointsFor, layers: (id) => layersOf(byId.get(id) ?? cut) },
   )
   return Object.assign(resolver, { bounds })

@@ -8,6 +8,7 @@ export type AngleEdit =
   | { type: 'renameAngle'; angleId: string; name: string }
   | { type: 'orderAngles'; angleIds: string[] }
   | { type: 'colourAngle'; angleId: string; hue: number }
+  | { type: 'sideAngle'; angleId: string; side: 'left' | 'right' | null }
   | { type: 'frameAngle'; angleId: string; framing: Framing }
   | { type: 'angleDistance'; angleId: string; metres: number }
 
@@ -23,6 +24,11 @@ export const angleReducers: Reducers<AngleEdit> = {
   colourAngle: drafted((doc, { angleId, hue }) => {
     if (!Number.isInteger(hue) || hue < 0 || hue >= HUE_COUNT) throw new EditError(`there are ${HUE_COUNT} colours, from 0 to ${HUE_COUNT - 1}`)
     angleOf(doc, angleId).hue = hue
+  }),
+  sideAngle: drafted((doc, { angleId, side }) => {
+    const angle = angleOf(doc, angleId)
+    if (side === null) delete angle.side
+    else angle.side = side
   }),
   frameAngle: drafted((doc, { angleId, framing }) => {
     angleOf(doc, angleId).framing = framing
@@ -51,4 +57,10 @@ export function anglesInUse({ angles, clips }: Pick<ProjectDoc, 'angles' | 'clip
 export function nextHue(angles: readonly Angle[]): number {
   const counts = Array.from({ length: HUE_COUNT }, (_, hue) => angles.filter((a) => a.hue === hue).length)
   return counts.indexOf(Math.min(...counts))
+}
+
+/** Angles in the order in which they stand in for one that has no picture: the safe one first. */
+export function standInOrder({ angles, settings }: Pick<ProjectDoc, 'angles' | 'settings'>): string[] {
+  const ids = angles.map((a) => a.id)
+  return settings.safeAngle !== undefined && ids.includes(settings.safeAngle) ? [settings.safeAngle, ...ids.filter((id) => id !== settings.safeAngle)] : ids
 }

@@ -57,6 +57,8 @@ export type CutEdit =
   /** The stop of a live pass; `before` stood there before it. */
   | { type: 'endPass'; cutId: string; from: Flicks; to: Flicks; before: Before }
   | { type: 'noteCut'; cutId: string; note: string }
+  /** A warning of the version was looked at and stands, or counts again. */
+  | { type: 'acceptWarning'; cutId: string; key: string; accepted: boolean }
   | { type: 'addCut'; cutId: string; name: string; from: string | null }
   | { type: 'renameCut'; cutId: string; name: string }
   | { type: 'removeCut'; cutId: string }
@@ -112,6 +114,13 @@ export const cutReducers: Reducers<CutEdit> = {
     const cut = cutOf(doc, cutId)
     if (note.trim()) cut.note = note.trim()
     else delete cut.note
+  }),
+  acceptWarning: drafted((doc, { cutId, key, accepted }) => {
+    const cut = cutOf(doc, cutId)
+    const { [key]: _, ...others } = cut.accepted ?? {}
+    const all: Record<string, true> = accepted ? { ...others, [key]: true } : others
+    if (Object.keys(all).length > 0) cut.accepted = all
+    else delete cut.accepted
   }),
   addCut: drafted((doc, { cutId, name, from }) => {
     if (doc.cuts.some((c) => c.id === cutId)) throw new EditError('this version exists already')

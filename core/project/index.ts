@@ -1,5 +1,5 @@
 export type { Patch } from 'immer'
-export { type AngleEdit, anglesInUse, nextHue } from './angles.ts'
+export { type AngleEdit, anglesInUse, nextHue, standInOrder } from './angles.ts'
 export type { ClipEdit } from './clips.ts'
 export type { CutEdit } from './cut.ts'
 export { DEVICE_RULES, type Device, type DeviceRule, devicesOf, type Gathered } from './devices.ts'

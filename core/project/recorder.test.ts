@@ -62,6 +62,7 @@ const anyEdit: fc.Arbitrary<Edit> = fc.oneof(
   some('orderAngles', { angleIds: fc.shuffledSubarray(['a', 'b', 'c'], { minLength: 3 }) }),
   some('moveClips', { clipIds: clips, angle: angleId.map((id) => ({ id })) }),
   some('setAside', { clipIds: clips, aside: fc.boolean() }),
+  some('sideAngle', { angleId, side: fc.constantFrom('left', 'right', null) }),
   some('colourAngle', { angleId, hue: fc.integer({ min: 0, max: 11 }) }),
   some('frameAngle', { angleId, framing: fc.constantFrom('fit', 'fill') }),
   some('place', {
@@ -113,6 +114,7 @@ const anyEdit: fc.Arbitrary<Edit> = fc.oneof(
   some('giveWay', { cutId, from: time, to: time }),
   some('endPass', { cutId, from: time, to: time, before: fc.record({ choice: fc.option(choice), next: fc.option(fc.record({ angleId, time })) }) }),
   some('noteCut', { cutId, note: fc.constantFrom('', 'the quick one') }),
+  some('acceptWarning', { cutId, key: fc.constantFrom('short:3', 'dark:7'), accepted: fc.boolean() }),
   some('addCut', { cutId, name: fc.constant('Other'), from: fc.option(cutId) }),
   some('renameCut', { cutId, name: fc.constantFrom('A', 'B') }),
   some('removeCut', { cutId }),

@@ -19,6 +19,10 @@ export interface Settings {
   /** Frames by which a pulled cut comes before the beat. */
   lead: number
   standIn: StandIn
+  /** The angle that stands in first; absent: the first in the order. */
+  safeAngle?: string
+  /** Stretches of fewer frames are pointed at; absent: of fewer than six. */
+  shortest?: number
 }
 
 export interface Angle {
@@ -31,6 +35,8 @@ export interface Angle {
   cutout?: Cutout
   /** How its pictures are corrected. */
   look?: Look
+  /** From which side it sees the stage: going from one side to the other at a cut turns everybody around. */
+  side?: 'left' | 'right'
   /** Metres between the loudspeakers and the camera: its sound comes that much late, its picture does not. */
   distance?: number
 }
@@ -212,6 +218,8 @@ export interface Cut {
   name: string
   /** What somebody wrote about it. */
   note?: string
+  /** Warnings that somebody looked at and lets stand, by their keys. */
+  accepted?: Record<string, true>
   /** From which instant on (flicks as text) what is chosen; `pointsOf` gives them in order. */
   points: Record<string, Omit<SwitchPoint, 'time'>>
   /** The programme in its order; at least one piece. */

@@ -1,7 +1,7 @@
 import { detailText, type FilmBody, type FilmResult, type Job } from '@pendolo/api'
-import { activeCut, type FilmStretch, type FilmWarning, filmWarnings } from '@pendolo/core/film'
+import { activeCut, type FilmStretch, filmWarnings } from '@pendolo/core/film'
 import { EXCHANGE_FORMATS } from '@pendolo/core/formats'
-import { anglesInUse, marksOnMaster, type ProjectDoc, pointsOf, projectRate } from '@pendolo/core/project'
+import { anglesInUse, marksOnMaster, pointsOf, projectRate } from '@pendolo/core/project'
 import { FLICKS_PER_SECOND, type Flicks, PROJECT_RATES, parseRate, printLength, printRate, printTimecode, type Rate } from '@pendolo/core/time'
 import { App, Button, Progress, Select, Tooltip } from 'antd'
 import { type CSSProperties, useMemo, useState } from 'react'
@@ -11,16 +11,16 @@ import { send } from '../data/client.ts'
 import { useJobs } from '../data/queries.ts'
 import { filmFor, type ProjectFilm } from '../playback/film.ts'
 import { keptOf } from '../playback/model.ts'
-import { engine } from '../playback/use-engine.ts'
 import type { StageProps } from '../stage.ts'
 import { Bob } from '../ui/bob.tsx'
 import { Failed } from '../ui/failed.tsx'
 import { Paper } from '../ui/paper.tsx'
 import { hueOf } from '../ui/theme.ts'
+import { Warnings } from '../ui/warnings.tsx'
 
 const SIZES = ['3840x2160', '1920x1080', '1280x720', '640x360'] as const
 
-export function HandOver({ project, top }: StageProps) {
+export function HandOver({ project, edit, top }: StageProps) {
   const { doc } = project
   const { notification } = App.useApp()
   const { data: jobs = [] } = useJobs(project.id)
@@ -61,7 +61,7 @@ export function HandOver({ project, top }: StageProps) {
       </>
     )
   }
-  const warnings = filmWarnings(plan, doc, rate).map((w) => ({ ...w, ...worded(w, doc) }))
+  const warnings = filmWarnings(plan, doc, rate)
   return (
     <>
       {top(
@@ -121,16 +121,7 @@ export function HandOver({ project, top }: StageProps) {
         </Paper>
         <aside className="side" aria-label="Before it leaves">
           <h3>Before it leaves</h3>
-          {warnings.length === 0 && <p className="quiet">Nothing to mention: every stretch has its picture.</p>}
-          {warnings.slice(0, 8).map((w) => (
-            <div className="warning" key={`${w.kind} ${w.at} ${w.text}`}>
-              {w.text}{' '}
-              <Link to={`/${project.id}/${w.stage}`} onClick={() => engine.seek(w.at)}>
-                Go there
-              </Link>
-            </div>
-          ))}
-          {warnings.length > 8 && <p className="quiet">and {warnings.length - 8} more</p>}
+          <Warnings project={project} warnings={warnings} edit={edit} />
           <Figures plan={plan} project={project} />
         </aside>
       </div>
@@ -197,25 +188,6 @@ function Exchange({ project, format: { id, name, what } }: { project: string; fo
       </div>
     </div>
   )
-}
-
-/** What is to be said of a warning, and where to look at it. */
-function worded(warning: FilmWarning, doc: ProjectDoc): { text: string; stage: 'switch' | 'line-up' } {
-  const name = (id: string | null) => doc.angles.find((a) => a.id === id)?.name ?? 'nothing'
-  const shows = (id: string | null) => (id ? `the film would show ${name(id)}` : 'the film would be black')
-  switch (warning.kind) {
-    case 'dark':
-      return { text: `${warning.seconds.toFixed(1)} s: ${name(warning.wanted)} has no picture there; ${shows(warning.shown)}.`, stage: 'switch' }
-    case 'unchosen':
-      return { text: `${warning.seconds.toFixed(1)} s before the first choice; ${shows(warning.shown)}.`, stage: 'switch' }
-    case 'short':
-      return { text: `A stretch of only ${warning.frames} frame${warning.frames === 1 ? '' : 's'}.`, stage: 'switch' }
-    case 'doubtful':
-      return {
-        text: `${name(doc.clips[warning.clipId]?.angleId ?? null)} is used, but its place is only “${warning.verdict}”: look at it in Line up.`,
-        stage: 'line-up',
-      }
-  }
 }
 
 function Figures({ plan, project }: { plan: readonly FilmStretch[]; project: StageProps['project'] }) {

@@ -1,7 +1,7 @@
 import type { GatheredFile, ProjectState } from '@pendolo/api'
 import { activeCut } from '@pendolo/core/film'
 import { channelsOf, heardChannels, heardGains, isChanged, masterShares } from '@pendolo/core/mix'
-import { type Clip, type FileFacts, factsOfClip, frameGridOf, paceOf, pictureSpans, pointsOf, stripOf } from '@pendolo/core/project'
+import { type Clip, type FileFacts, factsOfClip, frameGridOf, paceOf, pictureSpans, pointsOf, standInOrder, stripOf } from '@pendolo/core/project'
 import { clipToMaster, type Flicks, type FrameGrid, flicks, type PlacementMap, pictureSpansOf, secondsToFlicks, ZERO } from '@pendolo/core/time'
 import { mediaUrl } from '../data/client.ts'
 import { filmFor, type ProjectFilm } from './film.ts'
@@ -73,7 +73,8 @@ export function playModel(project: ProjectState): PlayModel {
     for (const span of pictureSpansOf(map, grid)) clips.push({ clipId: c.id, angleId: '', ...span, map, grid, pace: paceOf(used), ...urls })
   }
   return {
-    angles: doc.angles.map(({ id, framing }) => ({ id, framing })),
+    // In the order in which they stand in.
+    angles: standInOrder(doc).map((id) => ({ id, framing: doc.angles.find((a) => a.id === id)?.framing ?? 'fit' })),
     clips,
     sounds: playSounds(project),
     points: Object.fromEntries(doc.cuts.map((c) => [c.id, pointsOf(c)])),

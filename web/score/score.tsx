@@ -1,7 +1,7 @@
 import type { ProjectState } from '@pendolo/api'
 import type { Points } from '@pendolo/core/cut'
 import { planFilm } from '@pendolo/core/film'
-import { anglesInUse, marksOnMaster, type PictureSpan, projectRate, pulseOf } from '@pendolo/core/project'
+import { anglesInUse, marksOnMaster, type PictureSpan, projectRate, pulseOf, standInOrder } from '@pendolo/core/project'
 import { FLICKS_PER_SECOND, type Flicks, printTimecode } from '@pendolo/core/time'
 import { memo, useDeferredValue, useLayoutEffect, useMemo, useRef } from 'react'
 import { filmFor } from '../playback/film.ts'
@@ -54,9 +54,9 @@ export const Score = memo(function Score({ project, spans, points, actions, chos
   )
   const laneOf = useMemo(() => new Map(angles.map((a, i) => [a.id, i])), [angles])
   const plan = useMemo(() => {
-    const material = { spans, order: angles.map((a) => a.id), standIn: doc.settings.standIn }
+    const material = { spans, order: standInOrder(doc), standIn: doc.settings.standIn }
     return planFilm(shownPoints, material, recorded.start, recorded.end).filter((s) => s.wanted !== null)
-  }, [shownPoints, spans, angles, recorded, doc.settings.standIn])
+  }, [shownPoints, spans, doc, recorded])
   const { lanes, master } = useLanes(project, spans)
   const marks = useMemo(() => marksOnMaster(doc), [doc])
   const colours = usePaperColours()

@@ -20,6 +20,7 @@ import { NONE, pickedBy } from './picking.ts'
 import { Follow, Pieces, type Range, RangeBar } from './programme.tsx'
 import { usePattern } from './range-tools.tsx'
 import { Rolling } from './rolling.tsx'
+import { Rules } from './rules.tsx'
 import { StageView, useStageView } from './stage-view.tsx'
 import { type Cutting, useCutting, useCuttingKeys } from './use-cutting.ts'
 import { Versions } from './versions.tsx'
@@ -81,6 +82,7 @@ export function Switch({ project, edit, top }: StageProps) {
           <Transport project={project} />
           <span className="spring" />
           <LastPressed project={project} cutting={cutting} />
+          <Rules project={project} edit={edit} />
           <MagnetChip project={project} edit={edit} />
           <LatePictures />
           {stage.button}
@@ -88,7 +90,7 @@ export function Switch({ project, edit, top }: StageProps) {
       )}
       <StageView
         view={stage}
-        wall={{ project, spans, chosenAngle: chosen, waitingAngle: cutting.waiting, onChoose: cutting.choose }}
+        wall={{ project, spans, chosenAngle: chosen, waitingAngle: cutting.waiting, onChoose: cutting.choose, edit }}
         below={
           <div className="below">
             {rolling && <Rolling project={project} points={points} from={rolling.from} to={rolling.to} />}

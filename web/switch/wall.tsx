@@ -11,6 +11,7 @@ import { filmFor } from '../playback/film.ts'
 import { soundOnly } from '../playback/model.ts'
 import { useEngine } from '../playback/use-engine.ts'
 import { useSize } from '../score/time-view.ts'
+import type { StageProps } from '../stage.ts'
 import { angleKey, Bob } from '../ui/bob.tsx'
 import { belongsToFocus } from '../ui/focus.ts'
 import { Own } from '../ui/own.tsx'
@@ -31,6 +32,7 @@ export interface WallProps {
   /** The angle that was pressed and waits for its beat. */
   readonly waitingAngle: string | null
   readonly onChoose: (angleId: string, reassign: boolean, take?: string) => void
+  readonly edit: StageProps['edit']
   /** Which of the windows it stands in; each has canvases of its own. */
   readonly place?: 'page' | 'window'
 }
@@ -38,7 +40,7 @@ export interface WallProps {
 const asStyle = ({ x, y, width, height }: Seat): CSSProperties => ({ left: PADDING + x, top: PADDING + y, width, height })
 
 /** The programme and the angles around it, seated so that pictures fill the stage; devices without pictures in a strip of their own. */
-export function Wall({ project, spans, chosenAngle, waitingAngle, onChoose, place = 'page' }: WallProps) {
+export function Wall({ project, spans, chosenAngle, waitingAngle, onChoose, edit, place = 'page' }: WallProps) {
   const [ref, { width, height }] = useSize<HTMLDivElement>()
   const prefs = useStagePrefs()
   const { doc } = project
@@ -81,6 +83,7 @@ export function Wall({ project, spans, chosenAngle, waitingAngle, onChoose, plac
             kept={angle.id === kept?.id}
             name={`${place === 'window' ? 'window:' : ''}angle:${angle.id}`}
             onChoose={onChoose}
+            edit={edit}
           />
         ))}
       {width > 0 && programme && <Programme project={project} style={asStyle(programme)} name={place === 'window' ? 'window:programme' : 'programme'} />}
@@ -179,7 +182,7 @@ function Hidden({ project, hidden }: Pick<WallProps, 'project'> & { hidden: Read
   )
 }
 
-interface TileProps extends Pick<WallProps, 'project' | 'spans' | 'onChoose'> {
+interface TileProps extends Pick<WallProps, 'project' | 'spans' | 'onChoose' | 'edit'> {
   readonly index: number
   readonly seat: Seat
   readonly chosen: boolean
@@ -191,11 +194,16 @@ interface TileProps extends Pick<WallProps, 'project' | 'spans' | 'onChoose'> {
 /** Smaller than this a tile has no room for two texts in a line, px. */
 const NARROW = 150
 
-function Tile({ project, spans, index, seat, chosen, waiting, kept, name, onChoose }: TileProps) {
+function Tile({ project, spans, index, seat, chosen, waiting, kept, name, onChoose, edit }: TileProps) {
   const { data: jobs = [] } = useJobs(project.id)
   const angle = anglesInUse(project.doc)[index]
   const items: MenuProps['items'] = [
     { key: 'keep', label: kept ? 'no longer beside the programme' : 'keep beside the programme', onClick: () => setKept(project.id, kept ? null : angle.id) },
+    ...(['left', 'right'] as const).map((side) => ({
+      key: side,
+      label: angle.side === side ? `not seen from the ${side}` : `sees the stage from the ${side}`,
+      onClick: () => edit([{ type: 'sideAngle', angleId: angle.id, side: angle.side === side ? null : side }], 'the side of an angle'),
+    })),
     { key: 'hide', label: 'hide on the wall', onClick: () => setHidden(project.id, angle.id, true) },
   ]
   return (
