@@ -9,6 +9,7 @@ import { Link } from 'react-router'
 import { Bar, BarChart, ResponsiveContainer, XAxis } from 'recharts'
 import { send } from '../data/client.ts'
 import { useJobs } from '../data/queries.ts'
+import { Warnings } from '../marks/warnings.tsx'
 import { filmFor, type ProjectFilm } from '../playback/film.ts'
 import { keptOf } from '../playback/model.ts'
 import type { StageProps } from '../stage.ts'
@@ -16,7 +17,6 @@ import { Bob } from '../ui/bob.tsx'
 import { Failed } from '../ui/failed.tsx'
 import { Paper } from '../ui/paper.tsx'
 import { hueOf } from '../ui/theme.ts'
-import { Warnings } from '../ui/warnings.tsx'
 
 const SIZES = ['3840x2160', '1920x1080', '1280x720', '640x360'] as const
 

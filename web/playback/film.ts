@@ -15,3 +15,10 @@ export function filmFor(project: ProjectState): ProjectFilm {
   }
   return film
 }
+
+/** The film of another version of a project. */
+export function filmOfVersion(project: ProjectState, cutId: string): ProjectFilm {
+  if (cutId === project.doc.activeCutId) return filmFor(project)
+  const facts = new Map(project.files.map((f) => [f.id, f.facts]))
+  return filmOf(project.doc, (id) => facts.get(id), { cutId })
+}

@@ -1,4 +1,4 @@
-import type { SwitchPoint } from '@pendolo/core/cut'
+import type { Stretch, SwitchPoint } from '@pendolo/core/cut'
 import type { PlannedStretch } from '@pendolo/core/film'
 import type { Mark, PictureSpan, Pulse } from '@pendolo/core/project'
 import { FLICKS_PER_SECOND, type Flicks, firstFrom, flicks } from '@pendolo/core/time'
@@ -34,6 +34,8 @@ export interface ScorePicture {
   readonly chosen: { readonly from: Flicks; readonly to: Flicks } | null
   /** Cuts that are chosen. */
   readonly picked: ReadonlySet<Flicks>
+  /** Another version, and where it shows something else. */
+  readonly compared: { readonly name: string; readonly points: readonly SwitchPoint[]; readonly differs: readonly Stretch[] } | null
   /** A stroke that is being painted, px. */
   readonly stroke: { readonly lane: number; readonly from: number; readonly to: number } | null
   readonly label: (time: Flicks) => string
@@ -62,6 +64,7 @@ export function drawScore(ctx: CanvasRenderingContext2D, geometry: Geometry, pic
     ctx.fillRect(stroke.from, laneTop(geometry, stroke.lane) + 3, stroke.to - stroke.from, geometry.laneHeight - 6)
     ctx.globalAlpha = 1
   }
+  drawCompared(ctx, geometry, picture)
   drawPicked(ctx, geometry, picture)
   drawCut(ctx, geometry, picture)
   drawMarks(ctx, geometry, picture)
@@ -306,6 +309,48 @@ export function headsInView(geometry: Geometry, points: readonly SwitchPoint[]):
     if (room >= HEADS_APART) out.push(points[i])
   }
   return out
+}
+
+/** Where another version shows something else is lit, and what it shows there is a thin line in its lane. */
+function drawCompared(ctx: CanvasRenderingContext2D, geometry: Geometry, { compared, lanes, laneOf, colours }: ScorePicture): void {
+  if (!compared) return
+  const { view, plotWidth, lanesTop, lanesBottom } = geometry
+  const { points, differs, name } = compared
+  const inPlot = (t: number) => Math.max(LABELS, Math.min(LABELS + plotWidth, xAt(geometry, seconds(t))))
+  let named = false
+  for (
+    let i = Math.max(
+      0,
+      firstFrom(differs.length, (n) => differs[n].to, view.from * FLICKS_PER_SECOND),
+    );
+    i < differs.length && seconds(differs[i].from) < view.from + view.span;
+    i++
+  ) {
+    const [a, b] = [inPlot(differs[i].from), inPlot(differs[i].to)]
+    ctx.fillStyle = colours.brass
+    ctx.globalAlpha = 0.16
+    ctx.fillRect(a, lanesTop, Math.max(1, b - a), lanesBottom - lanesTop)
+    ctx.globalAlpha = 1
+    if (!named && b - a > 70) {
+      ctx.font = WORDS
+      ctx.fillStyle = colours.ink
+      ctx.fillText(`${name} differs`, a + 4, lanesTop + 12, b - a - 8)
+      named = true
+    }
+    const first = Math.max(0, firstFrom(points.length, (n) => points[n].time, differs[i].from + 1) - 1)
+    for (let k = first; k < points.length && points[k].time < differs[i].to; k++) {
+      const lane = laneOf.get(points[k].angleId)
+      if (lane === undefined) continue
+      const [from, to] = [inPlot(Math.max(points[k].time, differs[i].from)), inPlot(Math.min(points[k + 1]?.time ?? differs[i].to, differs[i].to))]
+      if (to - from < 1) continue
+      ctx.strokeStyle = hueOf(lanes[lane].hue)
+      ctx.lineWidth = 2
+      ctx.beginPath()
+      ctx.moveTo(from, laneMiddle(geometry, lane) + Math.min(8, geometry.laneHeight / 3))
+      ctx.lineTo(to, laneMiddle(geometry, lane) + Math.min(8, geometry.laneHeight / 3))
+      ctx.stroke()
+    }
+  }
 }
 
 /** Chosen stretches have a brass bed in their lane. */

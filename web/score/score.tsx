@@ -1,7 +1,7 @@
 import type { ProjectState } from '@pendolo/api'
-import type { Points } from '@pendolo/core/cut'
+import { differing, type Points } from '@pendolo/core/cut'
 import { planFilm } from '@pendolo/core/film'
-import { anglesInUse, marksOnMaster, type PictureSpan, projectRate, pulseOf, standInOrder } from '@pendolo/core/project'
+import { anglesInUse, type Cut, marksOnMaster, type PictureSpan, pointsOf, projectRate, pulseOf, standInOrder } from '@pendolo/core/project'
 import { FLICKS_PER_SECOND, type Flicks, printTimecode } from '@pendolo/core/time'
 import { memo, useDeferredValue, useLayoutEffect, useMemo, useRef } from 'react'
 import { filmFor } from '../playback/film.ts'
@@ -29,13 +29,15 @@ export interface ScoreProps {
   readonly range: { readonly from: Flicks; readonly to: Flicks } | null
   /** Cuts that are chosen. */
   readonly picked: readonly Flicks[]
+  /** A version that is compared with: where it shows something else is lit. */
+  readonly other: Cut | null
   readonly zoomRef: { current: ((factor: number) => void) | null }
 }
 
 const seconds = (time: number) => time / FLICKS_PER_SECOND
 
 /** The drawn time surface: master, one lane an angle, and the cut as one line stepping between them. */
-export const Score = memo(function Score({ project, spans, points, actions, chosenAngle, range, picked, zoomRef }: ScoreProps) {
+export const Score = memo(function Score({ project, spans, points, actions, chosenAngle, range, picked, other, zoomRef }: ScoreProps) {
   const { doc } = project
   const angles = anglesInUse(doc)
   const [ref, { width, height }] = useSize<HTMLDivElement>()
@@ -73,6 +75,10 @@ export const Score = memo(function Score({ project, spans, points, actions, chos
     leftOut: useMemo(() => leftOutOf(filmFor(project), recorded), [project, recorded]),
     chosen: gesture?.kind === 'range' ? gesture : range,
     picked: useMemo(() => new Set(picked), [picked]),
+    compared: useMemo(
+      () => other && { name: other.name, points: pointsOf(other), differs: differing(shownPoints, pointsOf(other), recorded.end) },
+      [other, shownPoints, recorded],
+    ),
     stroke: gesture?.kind === 'paint' ? gesture : null,
     label: (t) => printTimecode(t, { rate, dropFrame }, startFrame),
   }

@@ -3,9 +3,9 @@ import { type FilmWarning, filmWarnings, SHORTEST } from '@pendolo/core/film'
 import { anglesInUse, projectRate } from '@pendolo/core/project'
 import { InputNumber, Popover, Segmented, Select } from 'antd'
 import { useDeferredValue, useMemo } from 'react'
+import { Warnings } from '../marks/warnings.tsx'
 import { filmFor } from '../playback/film.ts'
 import type { StageProps } from '../stage.ts'
-import { Warnings } from '../ui/warnings.tsx'
 
 type Props = Pick<StageProps, 'project' | 'edit'>
 

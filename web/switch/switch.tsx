@@ -38,6 +38,8 @@ export function Switch({ project, edit, top }: StageProps) {
   const [rolling, setRolling] = useState<{ readonly from: Flicks; readonly to: Flicks } | null>(null)
   // What was joined or moved by somebody else is chosen no longer.
   const picked = useMemo(() => (chosenTimes.length === 0 ? NONE : chosenTimes.filter((t) => points[pointAt(points, t)]?.time === t)), [chosenTimes, points])
+  const [compared, setCompared] = useState<string | null>(null)
+  const other = doc.cuts.find((c) => c.id === compared && c.id !== cut.id) ?? null
   const zoomRef = useRef<((factor: number) => void) | null>(null)
   const cutting = useCutting({ project, edit })
   const stage = useStageView()
@@ -75,7 +77,7 @@ export function Switch({ project, edit, top }: StageProps) {
     <>
       {top(
         <>
-          <Versions project={project} edit={edit} />
+          <Versions project={project} edit={edit} compared={other?.id ?? null} onCompare={setCompared} />
           <Pieces project={project} edit={edit} />
           <Parts project={project} />
           <span className="spring" />
@@ -94,7 +96,17 @@ export function Switch({ project, edit, top }: StageProps) {
         below={
           <div className="below">
             {rolling && <Rolling project={project} points={points} from={rolling.from} to={rolling.to} />}
-            <Score project={project} spans={spans} points={points} actions={actions} chosenAngle={chosen} range={range} picked={picked} zoomRef={zoomRef} />
+            <Score
+              project={project}
+              spans={spans}
+              points={points}
+              actions={actions}
+              chosenAngle={chosen}
+              range={range}
+              picked={picked}
+              other={other}
+              zoomRef={zoomRef}
+            />
             <RangeBar project={project} edit={edit} range={range} onRange={setRange} />
             {range === null && <ChosenCuts project={project} edit={edit} points={points} picked={picked} onPick={setPicked} />}
           </div>

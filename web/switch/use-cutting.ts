@@ -97,7 +97,7 @@ export function useCutting({ project, edit }: Pick<StageProps, 'project' | 'edit
     }
     const pressed = flicks(Math.max(engine.event.start, Math.round(now - (lag / 1000) * FLICKS_PER_SECOND)))
     const at = flicks(Math.max(engine.event.start, landing(pressed)))
-    pass.press(choice, at)
+    pass.press(choice, at, settings.waits === true && marks.length > 0)
     setLast({ angleId, at, moved: at - pressed })
   }
   return {

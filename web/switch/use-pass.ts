@@ -17,6 +17,8 @@ const ELSEWHERE = 0.5
 interface Press {
   readonly at: Flicks
   readonly choice: Choice
+  /** It is seen when its instant has come; else at once, though the beat it landed on may still be ahead. */
+  readonly waits: boolean
 }
 
 /** A pass from its first press to the stop. */
@@ -34,7 +36,7 @@ interface Run {
 
 export interface LivePass {
   /** A press while it plays, landing at an instant: from there on the choice holds until the next press or the stop. */
-  readonly press: (choice: Choice, at: Flicks) => void
+  readonly press: (choice: Choice, at: Flicks, waits: boolean) => void
   /** What holds now; null outside of a pass. */
   readonly held: Choice | null
   /** A press that waits for its instant. */
@@ -70,7 +72,7 @@ export function useLivePass({ project, edit }: Pick<StageProps, 'project' | 'edi
     const hold = (now: Flicks) => {
       const presses = run.current?.presses ?? []
       const last = presses.at(-1)
-      const fallen = presses.findLast((p) => p.at <= now)
+      const fallen = presses.findLast((p) => p.at <= now || !p.waits)
       const next = last && last !== fallen ? last : null
       setWaiting((w) => (w?.at === next?.at && w?.choice === next?.choice ? w : next))
       setHeld(fallen?.choice ?? null)
@@ -102,7 +104,7 @@ export function useLivePass({ project, edit }: Pick<StageProps, 'project' | 'edi
         },
       ])
     }
-    const press = (choice: Choice, at: Flicks) => {
+    const press = (choice: Choice, at: Flicks, waits: boolean) => {
       const now = engine.now()
       const cutId = activeCut(latest.current.project.doc).id
       if (run.current && run.current.cutId !== cutId) finish()
@@ -110,7 +112,7 @@ export function useLivePass({ project, edit }: Pick<StageProps, 'project' | 'edi
       const going = run.current
       const last = going.presses.at(-1)
       going.part++
-      going.presses = [...going.presses.filter((p) => p.at < at), { at, choice }]
+      going.presses = [...going.presses.filter((p) => p.at < at), { at, choice, waits }]
       // The picture changes with the key; the score follows when it has been drawn anew.
       hold(now)
       send([{ type: 'choose', cutId, time: at, choice, ...(last && { since: last.at }) }])
@@ -141,7 +143,7 @@ export function useLivePass({ project, edit }: Pick<StageProps, 'project' | 'edi
         endAt(going, left(going))
         going.presses = []
         going.seen = { time: now, wall }
-        return press(last.choice, nearestFrameStart(now, projectRate(latest.current.project.doc.settings)))
+        return press(last.choice, nearestFrameStart(now, projectRate(latest.current.project.doc.settings)), false)
       }
       going.seen = { time: now, wall }
       hold(now)

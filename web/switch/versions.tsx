@@ -1,11 +1,15 @@
 import { activeCut } from '@pendolo/core/film'
-import { pointsOf } from '@pendolo/core/project'
-import { Dropdown, type MenuProps } from 'antd'
+import { type Cut, type Edit, pointsOf } from '@pendolo/core/project'
+import { Dropdown, Input, type MenuProps, Modal } from 'antd'
+import { lazy, Suspense, useState } from 'react'
 import { newId } from '../ids.ts'
 import { filmFor } from '../playback/film.ts'
 import { eventOf, leftOutOf, masterEnd } from '../playback/model.ts'
 import { engine } from '../playback/use-engine.ts'
 import type { StageProps } from '../stage.ts'
+import { laidFlat } from './laid-flat.ts'
+
+const RhythmReport = lazy(() => import('./rhythm.tsx'))
 
 function cutsOf(points: number): string {
   const cuts = Math.max(0, points - 1)
@@ -18,23 +22,58 @@ function nextName(count: number): string {
 
 type Items = NonNullable<MenuProps['items']>
 
+interface Props extends Pick<StageProps, 'project' | 'edit'> {
+  /** The version that is shown on the score beside that at hand. */
+  readonly compared: string | null
+  readonly onCompare: (cutId: string | null) => void
+}
+
 /** Versions of the cut: which one is worked on, new ones, and where the film begins and ends. */
-export function Versions({ project, edit }: Pick<StageProps, 'project' | 'edit'>) {
+export function Versions({ project, edit, compared, onCompare }: Props) {
   const { doc } = project
   const cut = activeCut(doc)
+  const [saying, setSaying] = useState(false)
+  const [measuring, setMeasuring] = useState(false)
   const film = filmFor(project)
   const leftOut = leftOutOf(film, film.bounds.master)
   const { start, end } = eventOf(project)
   const reachesPast = start < 0 || end > masterEnd(project)
   const versions: Items = doc.cuts.map((c) => ({
     key: c.id,
-    label: `${c.name} · ${cutsOf(pointsOf(c).length)}`,
+    label: (
+      <span title={c.note}>
+        {c.name} · {cutsOf(pointsOf(c).length)}
+        {c.note && <span className="quiet"> · {c.note.split('\n')[0].slice(0, 40)}</span>}
+      </span>
+    ),
     onClick: () => edit([{ type: 'activeCut', cutId: c.id }], 'show another version'),
   }))
   const add = (from: string | null) => () => edit([{ type: 'addCut', cutId: newId(), name: nextName(doc.cuts.length), from }], 'a new version')
   const items: Items = [
     ...versions,
     { type: 'divider' },
+    { key: 'about', label: 'its name and a note …', onClick: () => setSaying(true) },
+    { key: 'rhythm', label: 'its rhythm in figures …', onClick: () => setMeasuring(true) },
+    ...(doc.cuts.length > 1
+      ? [
+          {
+            key: 'compare',
+            label: 'compare on the score with',
+            children: [
+              ...doc.cuts
+                .filter((c) => c.id !== cut.id)
+                .map((c) => ({
+                  key: `compare ${c.id}`,
+                  label: c.id === compared ? `${c.name} ✓` : c.name,
+                  onClick: () => onCompare(c.id === compared ? null : c.id),
+                })),
+            ],
+          },
+        ]
+      : []),
+    ...(cut.pieces.some((p) => p.kind === 'version')
+      ? [{ key: 'flat', label: 'lay versions that are set in flat', onClick: () => edit(laidFlat(cut, film.runs), 'lay versions flat') }]
+      : []),
     { key: 'copy', label: 'a new version from this one', onClick: add(cut.id) },
     { key: 'new', label: 'an empty version', onClick: add(null) },
     ...(doc.cuts.length > 1
@@ -63,10 +102,44 @@ export function Versions({ project, edit }: Pick<StageProps, 'project' | 'edit'>
       : []),
   ]
   return (
-    <Dropdown trigger={['click']} menu={{ items }}>
-      <button type="button" className="chip" aria-label="Versions of the cut">
-        {cut.name} · {cutsOf(pointsOf(cut).length)} ▾
-      </button>
-    </Dropdown>
+    <>
+      <Dropdown trigger={['click']} menu={{ items }}>
+        <button type="button" className="chip" aria-label="Versions of the cut">
+          {cut.name} · {cutsOf(pointsOf(cut).length)} ▾
+        </button>
+      </Dropdown>
+      {saying && <About key={cut.id} cut={cut} edit={edit} onClose={() => setSaying(false)} />}
+      {measuring && (
+        <Suspense>
+          <RhythmReport project={project} onClose={() => setMeasuring(false)} />
+        </Suspense>
+      )}
+    </>
+  )
+}
+
+/** Name of a version, and what somebody wants to remember of it. */
+function About({ cut, edit, onClose }: { cut: Cut; edit: StageProps['edit']; onClose: () => void }) {
+  const [name, setName] = useState(cut.name)
+  const [note, setNote] = useState(cut.note ?? '')
+  const keep = () => {
+    const edits: Edit[] = []
+    if (name.trim() !== '' && name.trim() !== cut.name) edits.push({ type: 'renameCut', cutId: cut.id, name: name.trim() })
+    if (note.trim() !== (cut.note ?? '')) edits.push({ type: 'noteCut', cutId: cut.id, note })
+    if (edits.length === 0 || edit(edits, 'about a version')) onClose()
+  }
+  return (
+    <Modal open title="This version" okText="Keep" onOk={keep} onCancel={onClose} width={420}>
+      <Input aria-label="Name of the version" value={name} maxLength={120} onChange={(e) => setName(e.target.value)} onPressEnter={keep} />
+      <Input.TextArea
+        aria-label="Note about the version"
+        style={{ marginTop: 8 }}
+        placeholder="what it is for, what is still to be done"
+        value={note}
+        maxLength={5000}
+        autoSize={{ minRows: 3, maxRows: 10 }}
+        onChange={(e) => setNote(e.target.value)}
+      />
+    </Modal>
   )
 }
