@@ -2,6 +2,7 @@ import { QueryClient, QueryClientProvider } from '@tanstack/react-query'
 import { App as AntApp, ConfigProvider } from 'antd'
 import { useEffect, useState } from 'react'
 import { BrowserRouter, Navigate, Route, Routes } from 'react-router'
+import { ControlPage } from './control/control-page.tsx'
 import { useServerEvents } from './data/events.ts'
 import { Home } from './home/home.tsx'
 import { ProjectFrame } from './project-frame.tsx'
@@ -36,6 +37,7 @@ function Pages() {
     <Routes>
       <Route path="/" element={<HomePage />} />
       <Route path="/:projectId" element={<Navigate to="gather" replace />} />
+      <Route path="/:projectId/control" element={<ControlPage />} />
       <Route path="/:projectId/:stage" element={<ProjectFrame />} />
       <Route path="*" element={<Navigate to="/" replace />} />
     </Routes>

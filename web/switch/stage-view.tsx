@@ -11,7 +11,7 @@ import { Wall, type WallProps } from './wall.tsx'
 const WORDS: Readonly<Record<Shown, string>> = { both: 'programme and angles', programme: 'the programme alone', angles: 'the angles alone' }
 
 /** How the stage is shown: what of it, on all of the screen, in a window of its own. */
-export function useStageView() {
+export function useStageView(more: MenuProps['items'] = []) {
   const stage = useRef<HTMLDivElement>(null)
   const { shown } = useStagePrefs()
   const [other, setOther] = useState<Window | null>(null)
@@ -30,6 +30,8 @@ export function useStageView() {
     other
       ? { key: 'close', label: 'close the second window', onClick: () => other.close() }
       : { key: 'window', label: 'in a second window too, for another screen', onClick: open },
+    { type: 'divider' },
+    ...more,
   ]
   const button = (
     <Dropdown trigger={['click']} menu={{ items, selectedKeys: [shown] }}>

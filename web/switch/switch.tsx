@@ -1,7 +1,7 @@
 import { nearestIndex, pointAt } from '@pendolo/core/cut'
 import { activeCut } from '@pendolo/core/film'
-import { pictureSpans, pointsOf, projectRate, pulseOf } from '@pendolo/core/project'
-import { FLICKS_PER_SECOND, type Flicks, frameStart, printTimecode } from '@pendolo/core/time'
+import { pictureSpans, pointsOf, pulseOf } from '@pendolo/core/project'
+import { FLICKS_PER_SECOND, type Flicks } from '@pendolo/core/time'
 import { Button } from 'antd'
 import { Pause, Play } from 'lucide-react'
 import { useMemo, useRef, useState } from 'react'
@@ -14,6 +14,7 @@ import type { StageProps } from '../stage.ts'
 import { Paper } from '../ui/paper.tsx'
 import { useStable } from '../ui/stable.ts'
 import { ChosenCuts } from './chosen-cuts.tsx'
+import { lastText, useControllers } from './controllers.tsx'
 import { MagnetChip } from './magnet.tsx'
 import { Parts } from './parts.tsx'
 import { NONE, pickedBy } from './picking.ts'
@@ -22,7 +23,7 @@ import { usePattern } from './range-tools.tsx'
 import { Rolling } from './rolling.tsx'
 import { Rules } from './rules.tsx'
 import { StageView, useStageView } from './stage-view.tsx'
-import { type Cutting, useCutting, useCuttingKeys } from './use-cutting.ts'
+import { useCutting, useCuttingKeys } from './use-cutting.ts'
 import { Versions } from './versions.tsx'
 
 export function Switch({ project, edit, top }: StageProps) {
@@ -42,7 +43,6 @@ export function Switch({ project, edit, top }: StageProps) {
   const other = doc.cuts.find((c) => c.id === compared && c.id !== cut.id) ?? null
   const zoomRef = useRef<((factor: number) => void) | null>(null)
   const cutting = useCutting({ project, edit })
-  const stage = useStageView()
   usePattern({ project, edit, range })
   useCuttingKeys({ project, edit, cutting, picked, onPick: setPicked, zoom: (factor) => zoomRef.current?.(factor) })
   const actions = useStable({
@@ -56,6 +56,9 @@ export function Switch({ project, edit, top }: StageProps) {
   })
   const ruling = useEngine(({ time }) => points[pointAt(points, time)]?.angleId ?? null)
   const chosen = cutting.held?.angleId ?? ruling
+  const controllers = useControllers({ project, cutting, chosen })
+  const stage = useStageView(controllers.items)
+  const last = lastText({ project, cutting })
 
   if (doc.angles.length === 0 || spans.length === 0) {
     return (
@@ -83,13 +86,18 @@ export function Switch({ project, edit, top }: StageProps) {
           <span className="spring" />
           <Transport project={project} />
           <span className="spring" />
-          <LastPressed project={project} cutting={cutting} />
+          {last && (
+            <span className="quiet mono" role="status">
+              {last}
+            </span>
+          )}
           <Rules project={project} edit={edit} />
           <MagnetChip project={project} edit={edit} />
           <LatePictures />
           {stage.button}
         </>,
       )}
+      {controllers.modal}
       <StageView
         view={stage}
         wall={{ project, spans, chosenAngle: chosen, waitingAngle: cutting.waiting, onChoose: cutting.choose, edit }}
@@ -144,23 +152,10 @@ function Transport({ project }: Pick<StageProps, 'project'>) {
   )
 }
 
-/** Where the last press of the pass landed, and what the magnet did to it. */
-function LastPressed({ project, cutting: { last, held } }: Pick<StageProps, 'project'> & { cutting: Cutting }) {
-  if (!last || !held) return null
-  const { settings, angles } = project.doc
-  const style = { rate: projectRate(settings), dropFrame: settings.dropFrame }
-  const frames = Math.round(last.moved / frameStart(1, style.rate))
-  return (
-    <span className="quiet mono" role="status">
-      {angles.find((a) => a.id === last.angleId)?.name} {printTimecode(last.at, style, settings.startFrame)}
-      {frames === 0 ? '' : ` ${frames > 0 ? '+' : '−'}${Math.abs(frames)} f`}
-    </span>
-  )
-}
-
 function LatePictures() {
   const late = useEngine((s) => s.health.late)
   const many = useEngine(({ health }) => health.due > 0 && health.late / health.due > 0.05)
+  if (late === 0) return null
   return (
     <span className="quiet" title="Pictures that were not decoded in time since playing began" style={{ color: many ? '#f0c46a' : undefined }}>
       {late} late

@@ -39,11 +39,16 @@ export interface LastPress {
   readonly angleId: string
   readonly at: Flicks
   readonly moved: number
+  /** How long it was on its way, ms. */
+  readonly late: number
 }
 
 export interface Cutting {
-  /** Shows an angle from here on, or gives it to the stretch under the playhead; a second time the angle's next take, or the one that is named. */
-  readonly choose: (angleId: string, reassign: boolean, take?: string) => void
+  /**
+   * Shows an angle from here on, or gives it to the stretch under the playhead; a second time the angle's next take, or the one that is named.
+   * @param late how long the press was on its way, ms: from a control page or a controller
+   */
+  readonly choose: (angleId: string, reassign: boolean, take?: string, late?: number) => void
   /** What a live pass holds now. */
   readonly held: Choice | null
   /** The angle that waits for its beat. */
@@ -82,7 +87,7 @@ export function useCutting({ project, edit }: Pick<StageProps, 'project' | 'edit
     if (next !== null) return next
     return marks.length > 0 ? pulled(pressed, marks, rate, settings.lead, settings.magnet) : nearestFrameStart(pressed, rate)
   }
-  const choose = (angleId: string, reassign: boolean, take?: string) => {
+  const choose = (angleId: string, reassign: boolean, take?: string, late = 0) => {
     const now = engine.now()
     const choice = take === undefined ? choiceOf(angleId, now) : { angleId, clipId: take }
     if (reassign) {
@@ -95,10 +100,10 @@ export function useCutting({ project, edit }: Pick<StageProps, 'project' | 'edit
       edit([{ type: 'choose', cutId: cut.id, time, choice }], 'cut')
       return
     }
-    const pressed = flicks(Math.max(engine.event.start, Math.round(now - (lag / 1000) * FLICKS_PER_SECOND)))
+    const pressed = flicks(Math.max(engine.event.start, Math.round(now - ((lag + late) / 1000) * FLICKS_PER_SECOND)))
     const at = flicks(Math.max(engine.event.start, landing(pressed)))
     pass.press(choice, at, settings.waits === true && marks.length > 0)
-    setLast({ angleId, at, moved: at - pressed })
+    setLast({ angleId, at, moved: at - pressed, late })
   }
   return {
     choose,
