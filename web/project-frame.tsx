@@ -109,6 +109,11 @@ function Opened({ project, stage }: { project: ProjectState; stage: StagePath })
     () => engine.shuttle(1),
   )
   useKeys(
+    'shuttleSlowly',
+    () => engine.shuttle(-1, true),
+    () => engine.shuttle(1, true),
+  )
+  useKeys(
     'frame',
     () => frame(-1),
     () => frame(1),

@@ -4,7 +4,7 @@ import type { FromWorker, Passage, PlayModel, ToWorker } from './types.ts'
 /** The pictures' worker and the sound desk of the engine under test. */
 const told: ToWorker[] = []
 let answer: (message: FromWorker) => void = () => undefined
-const desk = { currentTime: 0, started: [] as number[], passages: [] as Passage[], stopped: 0, heard: [] as PlayModel['sounds'] }
+const desk = { currentTime: 0, started: [] as number[], passages: [] as Passage[], stopped: 0, prepared: 0, heard: [] as PlayModel['sounds'] }
 
 jest.mock('./sound.ts', () => ({
   SoundDesk: class {
@@ -19,6 +19,9 @@ jest.mock('./sound.ts', () => ({
     clicks = { set() {}, given: 0 }
     set = (sounds: PlayModel['sounds']) => {
       desk.heard = sounds
+    }
+    prepare = async (speed: number) => {
+      desk.prepared = speed
     }
     start = (passages: Passage[]) => {
       desk.started.push(passages[0]?.master)
@@ -137,7 +140,7 @@ describe('the engine', () => {
     expect(clocks().at(-1)).toMatchObject({ playing: false, time: seconds(3) })
   })
 
-  test('faster each time in one direction, from the beginning in the other, and silent', async () => {
+  test('faster each time in one direction, from the beginning in the other, silent beyond double speed', async () => {
     const engine = await makeEngine()
     engine.seek(seconds(30))
     for (const speed of [1, 2, 4, 8, 8]) {
@@ -145,7 +148,8 @@ describe('the engine', () => {
       await jest.advanceTimersByTimeAsync(1)
       expect(engine.getState()).toMatchObject({ playing: true, speed })
     }
-    expect(desk.started).toHaveLength(1)
+    expect(desk.started).toHaveLength(2)
+    expect(desk.prepared).toBe(2)
     pass(1)
     expect(engine.now() / FLICKS_PER_SECOND).toBeGreaterThan(37)
     engine.shuttle(-1)
@@ -158,6 +162,24 @@ describe('the engine', () => {
     await jest.advanceTimersByTimeAsync(1)
     for (let i = 0; i < 20; i++) pass(1)
     expect(engine.getState()).toMatchObject({ playing: false, time: 0 })
+  })
+
+  test('at half speed it sounds, and time follows the sound half as fast; slower still it is silent', async () => {
+    const engine = await makeEngine()
+    engine.seek(seconds(20))
+    engine.shuttle(1, true)
+    await jest.advanceTimersByTimeAsync(0)
+    expect(engine.getState()).toMatchObject({ playing: true, speed: 0.5 })
+    expect(desk).toMatchObject({ started: [20], prepared: 0.5 })
+    pass(2)
+    expect(engine.now() / FLICKS_PER_SECOND).toBeCloseTo(20.96, 3)
+    engine.shuttle(1, true)
+    await jest.advanceTimersByTimeAsync(0)
+    expect(engine.getState().speed).toBe(0.25)
+    expect(desk.started).toHaveLength(1)
+    engine.shuttle(-1, true)
+    await jest.advanceTimersByTimeAsync(0)
+    expect(engine.getState().speed).toBe(-0.5)
   })
 
   test('a jump while it plays goes on from there at the same speed', async () => {

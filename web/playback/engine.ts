@@ -32,6 +32,12 @@ const LEAST = 0.2
 /** React hears of the running time this often, ms; the playhead is moved by its own frames. */
 const STATE_EVERY = 100
 
+/** Speeds of playing. */
+const SLOWEST = 0.25
+const QUICKEST = 8
+/** Whether sound is heard at a speed. */
+const isHeard = (speed: number): boolean => speed >= 0.5 && speed <= 2
+
 const wall = () => performance.timeOrigin + performance.now()
 
 /**
@@ -185,7 +191,7 @@ export class Engine {
   #clock(): ClockMap {
     const now = wall()
     if (!this.#playing) return { playing: false, along: this.#along, time: this.#time, wall: now, speed: 0 }
-    if (this.#speed === 1 && this.#desk) {
+    if (isHeard(this.#speed) && this.#desk) {
       const { context } = this.#desk
       const stamp = context.getOutputTimestamp()
       // What leaves the loudspeaker now, where the browser tells it; else the clock less its stated delay.
@@ -193,7 +199,13 @@ export class Engine {
       const heard = usable
         ? (stamp.contextTime as number) + (performance.now() - (stamp.performanceTime as number)) / 1000
         : context.currentTime - (context.baseLatency || 0)
-      return { playing: true, along: this.#along, time: this.#anchor.time + (heard - this.#anchor.context) * FLICKS_PER_SECOND, wall: now, speed: 1 }
+      return {
+        playing: true,
+        along: this.#along,
+        time: this.#anchor.time + (heard - this.#anchor.context) * this.#speed * FLICKS_PER_SECOND,
+        wall: now,
+        speed: this.#speed,
+      }
     }
     return {
       playing: true,
@@ -216,7 +228,7 @@ export class Engine {
     })
   }
 
-  /** Plays from where it stands; speeds other than 1 are silent. */
+  /** Plays from where it stands; with sound from half to double speed, its pitch kept. */
   async play(speed = 1): Promise<void> {
     if (!this.#model) return
     const { start, end } = this.#ends
@@ -230,9 +242,10 @@ export class Engine {
     this.#desk.set(this.#audible ?? this.#model.sounds)
     this.#desk.clicks.set(this.#clicks)
     await this.#desk.context.resume()
+    if (isHeard(speed)) await this.#desk.prepare(speed)
     this.#speed = speed
     this.#time = from
-    const context = speed === 1 ? this.#desk.start(this.#passages(from)) : 0
+    const context = isHeard(speed) ? this.#desk.start(this.#passages(from), speed) : 0
     this.#anchor = { context, wall: wall(), time: from }
     this.#playing = true
     this.#tellClock()
@@ -331,11 +344,15 @@ export class Engine {
     }
   }
 
-  /** L and J: faster in that direction each time, K stops. */
-  shuttle(direction: 1 | -1): void {
+  /**
+   * L and J: in that direction, each time faster; K stops. Slowly, each time slower.
+   * @param slow from half speed down to a quarter instead
+   */
+  shuttle(direction: 1 | -1, slow = false): void {
     const now = this.#playing ? this.#speed : 0
-    const next = Math.sign(now) === direction ? Math.min(8, Math.abs(now) * 2) * direction : direction
-    void this.play(next)
+    const goesOn = Math.sign(now) === direction
+    const next = slow ? Math.max(SLOWEST, goesOn ? Math.min(1, Math.abs(now)) / 2 : 0.5) : goesOn ? Math.min(QUICKEST, Math.abs(now) * 2) : 1
+    void this.play(next * direction)
   }
 
   /** Shows a source on a canvas until the returned function is called. */

@@ -2,6 +2,7 @@ import { type LevelPoint, levelAt } from '@pendolo/core/mix'
 import { clipToMaster, FLICKS_PER_SECOND, masterToClip, secondsToFlicks } from '@pendolo/core/time'
 import { ALL_FORMATS, AudioBufferSink, Input, UrlSource } from 'mediabunny'
 import { Clicks } from './clicks.ts'
+import type { PitchKeeper } from './stretch.ts'
 import type { Passage, PlayChannel, PlaySound } from './types.ts'
 
 /** Sound scheduled ahead of the clock, s. */
@@ -14,16 +15,18 @@ interface Shape {
   readonly fadeIn: number
   readonly fadeOut: number
   readonly levels: readonly LevelPoint[]
+  /** Seconds of the master that pass in one of the audio clock. */
+  readonly speed: number
 }
 
 /** Writes a passage's gain on the audio clock: its fades, or how the recording gives way to others of the master. */
-function shapeGain(gain: AudioParam, now: number, { at, master, ends, fadeIn, fadeOut, levels }: Shape): void {
-  const level = (time: number) => levelAt(levels, secondsToFlicks(master + (time - at)))
+function shapeGain(gain: AudioParam, now: number, { at, master, ends, fadeIn, fadeOut, levels, speed }: Shape): void {
+  const level = (time: number) => levelAt(levels, secondsToFlicks(master + speed * (time - at)))
   const begins = Math.max(now, at - fadeIn / 2)
   gain.setValueAtTime(fadeIn > 0 ? 0 : level(begins), begins)
   if (fadeIn > 0) gain.linearRampToValueAtTime(level(at + fadeIn / 2), Math.max(begins, at + fadeIn / 2))
   for (const point of levels) {
-    const time = at + (point.time / FLICKS_PER_SECOND - master)
+    const time = at + (point.time / FLICKS_PER_SECOND - master) / speed
     if (time > begins + fadeIn && time < ends - fadeOut / 2) gain.linearRampToValueAtTime(point.gain, time)
   }
   if (!Number.isFinite(ends) || fadeOut === 0) return
@@ -144,21 +147,21 @@ class SoundLane {
   }
 
   /** Plays passages of the master one after the other, the first of them from context second `at` on. */
-  async start(passages: readonly Passage[], at: number): Promise<void> {
+  async start(passages: readonly Passage[], at: number, speed: number): Promise<void> {
     this.stop()
     const run = this.#run
     const sinks = await this.#sinks
-    await Promise.all(sinks.map((sink, i) => sink && this.#startVoice(sink, this.#voices[i].into, passages, at, run)))
+    await Promise.all(sinks.map((sink, i) => sink && this.#startVoice(sink, this.#voices[i].into, passages, at, speed, run)))
   }
 
-  async #startVoice(sink: AudioBufferSink, into: AudioNode, passages: readonly Passage[], at: number, run: number): Promise<void> {
+  async #startVoice(sink: AudioBufferSink, into: AudioNode, passages: readonly Passage[], at: number, speed: number, run: number): Promise<void> {
     try {
       for (const passage of passages) {
         if (run !== this.#run) return
-        const begins = at + passage.after
+        const begins = at + passage.after / speed
         // A passage that lies far ahead is not decoded yet.
         while (begins - this.#context.currentTime > AHEAD && run === this.#run) await new Promise((resolve) => setTimeout(resolve, 100))
-        await this.#play(sink, into, passage, begins, run)
+        await this.#play(sink, into, passage, begins, speed, run)
       }
     } catch {
       // A sound that breaks off is silence from there on.
@@ -166,28 +169,28 @@ class SoundLane {
   }
 
   /** One passage; its gain falls and rises over the joins with others. */
-  async #play(sink: AudioBufferSink, into: AudioNode, { master, length, fadeIn, fadeOut }: Passage, at: number, run: number): Promise<void> {
+  async #play(sink: AudioBufferSink, into: AudioNode, { master, length, fadeIn, fadeOut }: Passage, at: number, speed: number, run: number): Promise<void> {
     const { map, levels = [] } = this.#sound
     const shape = this.#context.createGain()
     shape.connect(into)
-    const ends = at + length
+    const ends = at + length / speed
     const first = at - fadeIn / 2
-    shapeGain(shape.gain, this.#context.currentTime, { at, master, ends, fadeIn, fadeOut, levels })
-    const from = Math.max(0, masterToClip(secondsToFlicks(master - fadeIn / 2), map) / FLICKS_PER_SECOND)
+    shapeGain(shape.gain, this.#context.currentTime, { at, master, ends, fadeIn, fadeOut, levels, speed })
+    const from = Math.max(0, masterToClip(secondsToFlicks(master - (speed * fadeIn) / 2), map) / FLICKS_PER_SECOND)
     for await (const { buffer, timestamp } of sink.buffers(from)) {
       if (run !== this.#run) return
-      const when = at + (clipToMaster(secondsToFlicks(timestamp), map) / FLICKS_PER_SECOND - master)
+      const when = at + (clipToMaster(secondsToFlicks(timestamp), map) / FLICKS_PER_SECOND - master) / speed
       if (when >= ends + fadeOut / 2) return
       const late = Math.max(this.#context.currentTime, first) - when
-      const whole = buffer.duration * map.rate
+      const whole = (buffer.duration * map.rate) / speed
       if (late < whole) {
         const node = this.#context.createBufferSource()
         node.buffer = buffer
-        node.playbackRate.value = 1 / map.rate
+        node.playbackRate.value = speed / map.rate
         node.connect(shape)
         node.onended = () => this.#nodes.delete(node)
         this.#nodes.add(node)
-        if (late > 0) node.start(0 + Math.max(this.#context.currentTime, first), late / map.rate)
+        if (late > 0) node.start(0 + Math.max(this.#context.currentTime, first), (speed * late) / map.rate)
         else node.start(when)
         const end = ends + fadeOut / 2
         if (Number.isFinite(end) && when + whole > end) node.stop(end)
@@ -216,7 +219,10 @@ export class SoundDesk {
   readonly #out: GainNode
   readonly #lanes = new Map<string, SoundLane>()
   readonly clicks: Clicks
-  #playing: { passages: readonly Passage[]; at: number } | null = null
+  #playing: { passages: readonly Passage[]; at: number; speed: number } | null = null
+  #pitch: Promise<PitchKeeper | null> | null = null
+  /** What keeps the pitch at the speed that was prepared; null at the speed of the recording. */
+  #keeper: PitchKeeper | null = null
 
   constructor() {
     this.context = new AudioContext({ latencyHint: 'interactive', sampleRate: 48000 })
@@ -240,7 +246,7 @@ export class SoundDesk {
       if (this.#lanes.has(id)) continue
       const lane = new SoundLane(this.context, this.#out, sound)
       this.#lanes.set(id, lane)
-      if (this.#playing) void lane.start(this.#playing.passages, this.#playing.at)
+      if (this.#playing) void lane.start(this.#playing.passages, this.#playing.at, this.#playing.speed)
     }
   }
 
@@ -249,13 +255,28 @@ export class SoundDesk {
     return Object.fromEntries([...this.#lanes].map(([id, lane]) => [id, { level: lane.level, pan: lane.pan }]))
   }
 
-  /** Starts all sounds; @returns the context second at which the first passage begins */
-  start(passages: readonly Passage[]): number {
+  /** Makes ready for a speed; other than 1, sound goes through what keeps its pitch. */
+  async prepare(speed: number): Promise<void> {
+    // Only who plays at another speed loads it.
+    if (speed !== 1) this.#pitch ??= import('./stretch.ts').then(({ makePitchKeeper }) => makePitchKeeper(this.context)).catch(() => null)
+    const keeper = speed === 1 ? null : await this.#pitch
+    if (keeper !== this.#keeper) {
+      this.#out.disconnect()
+      this.#keeper?.node.disconnect()
+      this.#out.connect(keeper?.node ?? this.context.destination)
+      keeper?.node.connect(this.context.destination)
+      this.#keeper = keeper
+    }
+    keeper?.keep(speed)
+  }
+
+  /** Starts all sounds at the speed that was prepared; @returns the context second at which the first passage is heard */
+  start(passages: readonly Passage[], speed = 1): number {
     const at = this.context.currentTime + 0.08
-    this.#playing = { passages, at }
-    for (const lane of this.#lanes.values()) void lane.start(passages, at)
-    this.clicks.start(passages, at)
-    return at
+    this.#playing = { passages, at, speed }
+    for (const lane of this.#lanes.values()) void lane.start(passages, at, speed)
+    if (speed === 1) this.clicks.start(passages, at)
+    return at + (this.#keeper?.latency ?? 0)
   }
 
   stop(): void {

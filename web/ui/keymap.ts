@@ -16,6 +16,7 @@ export interface Entry {
 export const KEYMAP = {
   play: { keys: ['space'], what: 'play and stop', where: 'everywhere' },
   shuttle: { keys: ['j', 'k', 'l'], what: 'play backwards, stop, play forwards; again: faster', where: 'everywhere' },
+  shuttleSlowly: { keys: ['shift+j', 'shift+l'], what: 'play backwards, forwards at half speed; again: a quarter', where: 'everywhere' },
   frame: { keys: ['left', 'right'], what: 'a frame back, on', where: 'everywhere' },
   second: { keys: ['shift+left', 'shift+right'], what: 'a second back, on', where: 'everywhere' },
   ends: { keys: ['home', 'end'], what: 'to the start, to the end of the film', where: 'everywhere' },
