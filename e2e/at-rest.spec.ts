@@ -173,3 +173,44 @@ test('a cut that is dragged shows both sides where it would land', async ({ page
   await expect(both).toBeHidden()
   await expect.poll(told).not.toBe('2a 10b 20c')
 })
+
+test('the ends of the film are dragged on the score, moved by arrows, given back; a range is played again and again, a cut is played around', async ({
+  page,
+}) => {
+  await open(page, '2a 10b 20c')
+  const keeps = async () => {
+    const { doc } = await server.project<{ doc: { cuts: { id: string; pieces: { from: number | null; to: number | null }[] }[]; activeCutId: string } }>(id)
+    const [piece] = doc.cuts.find((c) => c.id === doc.activeCutId)?.pieces ?? []
+    return [piece.from, piece.to].map((t) => (t === null ? null : Number((t / SECOND).toFixed(2))))
+  }
+  const begins = page.getByRole('button', { name: /^The film begins at/ })
+  const box = await begins.boundingBox()
+  if (!box) throw new Error('the film has no beginning')
+  await page.mouse.move(box.x + 4, box.y + 20)
+  await page.mouse.down()
+  await page.mouse.move(box.x + 94, box.y + 20, { steps: 5 })
+  await page.mouse.up()
+  await expect.poll(async () => (await keeps())[0]).toBeGreaterThan(1.5)
+  const [from] = await keeps()
+  await begins.focus()
+  await page.keyboard.press('ArrowRight')
+  await expect.poll(async () => Math.round(((await keeps())[0] ?? 0) * 25)).toBe(Math.round((from ?? 0) * 25) + 1)
+  await begins.dblclick()
+  await expect.poll(keeps).toEqual([null, null])
+
+  const sounds = () => page.evaluate(() => window.pendolo.health().soundSeconds)
+  await range(page, 5, 7)
+  await page.getByRole('button', { name: 'Play it again and again' }).click()
+  await expect.poll(sounds, { intervals: [20] }).toBeGreaterThan(6.5)
+  await expect.poll(sounds, { intervals: [20] }).toBeLessThan(5.5)
+  await expect.poll(sounds, { intervals: [20] }).toBeGreaterThan(6.5)
+  expect(await sounds()).toBeLessThan(7.3)
+  await page.keyboard.press('Space')
+  await page.keyboard.press('Escape')
+  await go(page, 9)
+  await page.keyboard.press('a')
+  await expect.poll(() => page.evaluate(() => window.pendolo.health().playing)).toBe(true)
+  expect(await sounds()).toBeGreaterThan(7.5)
+  await expect.poll(() => page.evaluate(() => window.pendolo.health().playing), { timeout: 8000 }).toBe(false)
+  expect(await sounds()).toBeCloseTo(9, 1)
+})

@@ -164,6 +164,28 @@ describe('the engine', () => {
     expect(engine.getState()).toMatchObject({ playing: false, time: 0 })
   })
 
+  test('a range is played again and again until it is stopped, a passage around a cut once and back', async () => {
+    const engine = await makeEngine()
+    engine.seek(seconds(40))
+    engine.playSection(seconds(10), seconds(12), null)
+    await jest.advanceTimersByTimeAsync(0)
+    expect(engine.loops).toBe(true)
+    for (let n = 0; n < 70; n++) {
+      pass(0.1)
+      await jest.advanceTimersByTimeAsync(0)
+      expect(engine.now() / FLICKS_PER_SECOND).toBeLessThan(12.2)
+      expect(engine.now() / FLICKS_PER_SECOND).toBeGreaterThan(9.8)
+    }
+    expect(desk.started.filter((s) => s === 10).length).toBeGreaterThan(2)
+    engine.stop()
+    expect(engine.loops).toBe(false)
+    engine.playSection(seconds(20), seconds(21), seconds(40))
+    await jest.advanceTimersByTimeAsync(0)
+    pass(1.3)
+    expect(engine.getState().playing).toBe(false)
+    expect(engine.now()).toBe(seconds(40))
+  })
+
   test('at half speed it sounds, and time follows the sound half as fast; slower still it is silent', async () => {
     const engine = await makeEngine()
     engine.seek(seconds(20))

@@ -27,6 +27,8 @@ export interface EngineState {
 const NO_HEALTH: PictureHealth = { due: 0, late: 0, shown: {}, programme: { angleId: null, since: 0, standIn: false } }
 /** The map from wall time to master time is told to the pictures this often, ms, so that two clocks cannot drift apart. */
 const CLOCK_EVERY = 100
+/** The end of a stretch that is played by itself is looked for this often, ms. */
+const SECTION_EVERY = 15
 /** Less than this before the end, s, playing begins anew. */
 const LEAST = 0.2
 /** React hears of the running time this often, ms; the playhead is moved by its own frames. */
@@ -37,6 +39,13 @@ const SLOWEST = 0.25
 const QUICKEST = 8
 /** Whether sound is heard at a speed. */
 const isHeard = (speed: number): boolean => speed >= 0.5 && speed <= 2
+
+interface Section {
+  readonly from: Flicks
+  readonly to: Flicks
+  /** Where it stands afterwards; null to play it again. */
+  readonly back: Flicks | null
+}
 
 const wall = () => performance.timeOrigin + performance.now()
 
@@ -62,6 +71,8 @@ export class Engine {
   #canvases = 0
   #audible: PlayModel['sounds'] | null = null
   #clicks: readonly Click[] = []
+  /** A stretch that is played by itself, on what it plays along: again and again, or once, and then back. */
+  #section: Section | null = null
 
   constructor() {
     this.#worker = new Worker(new URL('./pictures.worker.ts', import.meta.url), { type: 'module' })
@@ -250,21 +261,48 @@ export class Engine {
     this.#playing = true
     this.#tellClock()
     let published = 0
-    this.#timer = setInterval(() => {
-      const at = this.#here()
-      if ((this.#speed > 0 && at >= until) || (this.#speed < 0 && at <= start)) {
-        this.stop()
-        // Not where the last look at the clock happened to find it.
-        this.#stand(flicks(Math.min(at, until)))
-        return
-      }
-      this.#tellClock()
-      if (performance.now() - published >= STATE_EVERY) {
-        published = performance.now()
-        this.#publish()
-      }
-    }, CLOCK_EVERY)
+    this.#timer = setInterval(
+      () => {
+        const at = this.#here()
+        if (this.#section && this.#speed > 0 && at >= this.#section.to) return this.#sectionEnds(this.#section)
+        if ((this.#speed > 0 && at >= until) || (this.#speed < 0 && at <= start)) {
+          this.stop()
+          // Not where the last look at the clock happened to find it.
+          this.#stand(flicks(Math.min(at, until)))
+          return
+        }
+        this.#tellClock()
+        if (performance.now() - published >= STATE_EVERY) {
+          published = performance.now()
+          this.#publish()
+        }
+      },
+      this.#section ? SECTION_EVERY : CLOCK_EVERY,
+    )
     this.#publish()
+  }
+
+  /**
+   * Plays a stretch of the master by itself.
+   * @param back where it stands afterwards; null to play it again and again until it is stopped
+   */
+  playSection(from: Flicks, to: Flicks, back: Flicks | null): void {
+    const [a, b] = [this.#inside(this.#fromMaster(from)), this.#inside(this.#fromMaster(to))]
+    if (b <= a) return
+    this.#halt()
+    this.#time = a
+    this.#section = { from: a, to: b, back: back === null ? null : this.#inside(this.#fromMaster(back)) }
+    void this.play()
+  }
+
+  /** Whether a stretch is being played again and again. */
+  get loops(): boolean {
+    return this.#section !== null && this.#section.back === null
+  }
+
+  #sectionEnds({ from, back }: Section): void {
+    if (back !== null) this.stop()
+    this.#stand(back ?? from)
   }
 
   /** What of the master is to be heard, from a place on. */
@@ -299,6 +337,7 @@ export class Engine {
 
   stop(): void {
     if (!this.#playing) return
+    this.#section = null
     this.#time = this.#here()
     this.#halt()
     this.#speed = 1
@@ -313,6 +352,7 @@ export class Engine {
 
   /** Goes to an instant of the master; playing goes on from there. */
   seek(time: Flicks): void {
+    this.#section = null
     this.#stand(this.#fromMaster(time))
   }
 

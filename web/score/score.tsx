@@ -5,11 +5,12 @@ import { anglesInUse, type Cut, marksOnMaster, type PictureSpan, pointsOf, proje
 import { FLICKS_PER_SECOND, type Flicks, printTimecode } from '@pendolo/core/time'
 import { memo, useDeferredValue, useLayoutEffect, useMemo, useRef } from 'react'
 import { filmFor } from '../playback/film.ts'
-import { eventOf, leftOutOf, masterRecordings, soundOnly } from '../playback/model.ts'
+import { eventOf, keptOf, leftOutOf, masterRecordings, soundOnly } from '../playback/model.ts'
 import { engine } from '../playback/use-engine.ts'
 import { Bob } from '../ui/bob.tsx'
 import { usePaperColours } from './colours.ts'
 import { drawScore, type ScoreLane, type ScorePicture } from './draw.ts'
+import { FilmEnds } from './film-ends.tsx'
 import { type Geometry, geometryOf, HEAD, LABELS, laneTop, OVERVIEW, WAVE } from './geometry.ts'
 import { Heads } from './heads.tsx'
 import { Overview } from './overview.tsx'
@@ -82,6 +83,7 @@ export const Score = memo(function Score({ project, spans, points, actions, chos
     stroke: gesture?.kind === 'paint' ? gesture : null,
     label: (t) => printTimecode(t, { rate, dropFrame }, startFrame),
   }
+  const kept = useMemo(() => keptOf(filmFor(project)), [project])
   const hues = useMemo(() => angles.map((a) => a.hue), [angles])
   return (
     <div className="score" ref={ref} style={{ flex: 1, minHeight: 0 }} {...handlers} role="group" aria-label="Score">
@@ -97,6 +99,7 @@ export const Score = memo(function Score({ project, spans, points, actions, chos
         onJoin={actions.join}
         onPick={actions.pick}
       />
+      <FilmEnds geometry={geometry} start={kept.start} end={kept.end} rate={rate} label={picture.label} onKeep={actions.keep} />
       <Playhead view={view} left={LABELS} width={geometry.plotWidth} height={geometry.lanesBottom} />
       <Overview plan={plan} laneOf={laneOf} hues={hues} whole={whole} view={view} left={LABELS} width={geometry.plotWidth} height={OVERVIEW} onShow={show} />
     </div>

@@ -16,6 +16,8 @@ export interface ScoreActions {
   readonly rolling: (drag: { readonly from: Flicks; readonly to: Flicks } | null) => unknown
   /** A cut was pressed: it alone is chosen, or it too, or all up to it; without a time none. */
   readonly pick: (time: Flicks | null, how: 'alone' | 'too' | 'through') => unknown
+  /** The film begins or ends elsewhere. */
+  readonly keep: (ends: { start?: Flicks | null; end?: Flicks | null }) => unknown
   /** A range of the master was chosen, or none any more. */
   readonly choose: (range: { from: Flicks; to: Flicks } | null) => unknown
 }

@@ -47,6 +47,8 @@ export function RangeBar({
     onRange({ from: flicks(Math.min(range?.from ?? to, to - FLICKS_PER_SECOND)), to })
   }
   useKeys('rangeEnds', begin, end)
+  const loop = () => (engine.loops ? engine.stop() : range && engine.playSection(range.from, range.to, null))
+  useKeys('loop', loop)
   useKeys('leaveOut', () => (state === 'all' ? bringBack() : leaveOut()))
   useKeys('nothing', () => onRange(null))
   if (!range) return null
@@ -66,6 +68,9 @@ export function RangeBar({
           Bring back
         </Button>
       )}
+      <Button size="small" title={keyText('loop')} onClick={loop}>
+        Play it again and again
+      </Button>
       <RangeTools project={project} edit={edit} range={range} />
       <Button size="small" onClick={() => onRange(null)}>
         Clear

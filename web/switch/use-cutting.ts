@@ -14,6 +14,8 @@ import { useKeys } from '../ui/use-keys.ts'
 import { useLivePass } from './use-pass.ts'
 
 const CODES = ANGLE_KEYS.map((k) => (/\d/.test(k) ? `Digit${k}` : `Key${k.toUpperCase()}`))
+/** So much before and behind a cut is played with it, s. */
+const AROUND = 2
 /** A dragged cut is pulled only by what is so near, s. */
 const REACH = 0.18
 
@@ -194,6 +196,11 @@ export function useCuttingKeys({
     () => toBeat(1),
   )
   useKeys('join', join)
+  useKeys('around', () => {
+    const at = picked[0] ?? nearestPoint()
+    const aside = AROUND * FLICKS_PER_SECOND
+    if (at !== null) engine.playSection(flicks(Math.max(engine.event.start, at - aside)), flicks(at + aside), engine.now())
+  })
   useKeys(
     'nextCut',
     () => go(firstFrom(points.length, (i) => points[i].time, engine.now()) - 1),

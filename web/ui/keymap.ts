@@ -65,6 +65,8 @@ export const KEYMAP = {
   rangeEnds: { keys: ['comma', 'period'], what: 'a range begins, ends at the playhead; so does a drag over the master with Shift', where: 'Switch' },
   leaveOut: { keys: ['x'], what: 'leave the chosen range out of the film, or bring it back', where: 'Switch' },
   follow: { keys: ['v'], what: 'play the film as it will be, or the master as it was recorded', where: 'Switch' },
+  loop: { keys: ['shift+space'], what: 'play the chosen range again and again', where: 'Switch' },
+  around: { keys: ['a'], what: 'play around the nearest cut, from two seconds before it to two behind, and come back', where: 'Switch' },
   zoom: { keys: ['equal, shift+equal, add', 'minus, subtract'], told: '+  −', what: 'zoom the score', where: 'Switch' },
   zoomEvent: { keys: ['equal, shift+equal, add', 'minus, subtract'], told: '+  −', what: 'look closer at who ran when, or at more of it', where: 'Line up' },
   nothing: { keys: ['escape'], what: 'choose nothing: no range, no stretch, no marks', where: 'everywhere' },
