@@ -214,3 +214,38 @@ test('the ends of the film are dragged on the score, moved by arrows, given back
   await expect.poll(() => page.evaluate(() => window.pendolo.health().playing), { timeout: 8000 }).toBe(false)
   expect(await sounds()).toBeCloseTo(9, 1)
 })
+
+test('an angle with several takes: its key again, or a press on the tile, goes to the next, and the exchange file uses it', async ({ page }) => {
+  const { doc } = await server.project<{
+    doc: { clips: Record<string, { angleId: string | null }>; angles: { id: string; name: string }[]; activeCutId: string }
+  }>(id)
+  const angle = (letter: string) => doc.angles.find((a) => a.name === `Cam ${letter}`)?.id as string
+  const clipOf = (letter: string) => Object.keys(doc.clips).find((c) => doc.clips[c].angleId === angle(letter)) as string
+  const [one, two] = [clipOf('a'), clipOf('b')]
+  await edit({ type: 'moveClips', clipIds: [two], angle: { id: angle('a') } })
+  await open(page, '2c')
+  await go(page, 8)
+  const chosen = async () => {
+    const now = await server.project<State>(id)
+    return now.doc.cuts.find((c) => c.id === now.doc.activeCutId)?.points.at(-1) as { angleId: string; clipId?: string }
+  }
+  await page.keyboard.press('1')
+  await expect.poll(async () => (await chosen()).angleId).toBe(angle('a'))
+  const first = (await chosen()).clipId
+  const seen = () => page.evaluate(() => window.pendolo.health().shown.programme?.clipId)
+  await expect.poll(async () => [one, two].includes((await seen()) ?? '')).toBe(true)
+  const before = await seen()
+  await page.keyboard.press('1')
+  await expect.poll(async () => (await chosen()).clipId).not.toBe(first)
+  await expect.poll(seen).not.toBe(before)
+  const other = await seen()
+  // The tabs on its tile say which is seen, and choose too.
+  const takes = page.getByRole('group', { name: 'Takes' })
+  await expect(takes.getByRole('button')).toHaveCount(2)
+  await takes.getByRole('button', { pressed: false }).click()
+  await expect.poll(seen).toBe(before)
+  await page.keyboard.press('1')
+  await expect.poll(seen).toBe(other)
+  const edl = await (await fetch(`${server.url}/api/projects/${id}/exchange/edl`)).text()
+  expect(edl).toContain(other === two ? 'b.mov' : 'a.mp4')
+})

@@ -144,6 +144,22 @@ function hatch(ctx: CanvasRenderingContext2D, colour: string): CanvasPattern | s
   return hatching.pattern ?? colour
 }
 
+/** Takes over each other are told apart in so many rows. */
+const MOST_ROWS = 4
+
+/** The row of each of a lane's pictures: those that lie over each other are takes, each in a row of its own. */
+export function takeRows(spans: readonly PictureSpan[]): { readonly span: PictureSpan; readonly row: number }[] {
+  const ends: number[] = []
+  return [...spans]
+    .sort((a, b) => a.start - b.start)
+    .map((span) => {
+      const free = ends.findIndex((end) => end <= span.start)
+      const row = free >= 0 ? free : Math.min(ends.length, MOST_ROWS - 1)
+      ends[row] = Math.max(ends[row] ?? 0, span.end)
+      return { span, row }
+    })
+}
+
 /** Lanes higher than this have room for their waveforms, px. */
 const WAVE_LANE = 15
 
@@ -157,22 +173,27 @@ function drawLane(ctx: CanvasRenderingContext2D, geometry: Geometry, { spans, wa
     ctx.fillText(empty, LABELS + 10, y + laneHeight / 2 + 4)
     return
   }
-  const bars: [number, number][] = []
-  for (const { start, end } of spans) {
+  const takes = takeRows(spans)
+  const rows = Math.max(1, ...takes.map((t) => t.row + 1))
+  const bars: [number, number, number][] = []
+  for (const { span, row } of takes) {
+    const { start, end } = span
     if (seconds(end) <= view.from || seconds(start) >= view.from + view.span) continue
-    bars.push([Math.max(LABELS, xAt(geometry, seconds(start))), Math.min(LABELS + plotWidth, xAt(geometry, seconds(end)))])
+    bars.push([Math.max(LABELS, xAt(geometry, seconds(start))), Math.min(LABELS + plotWidth, xAt(geometry, seconds(end))), row])
   }
   bars.sort((a, b) => a[0] - b[0])
   ctx.fillStyle = hatch(ctx, colours.ink)
   let at = LABELS
-  for (const [a, b] of [...bars, [LABELS + plotWidth, LABELS + plotWidth]]) {
+  for (const [a, b] of [...bars, [LABELS + plotWidth, LABELS + plotWidth, 0]]) {
     if (a > at) ctx.fillRect(at, y + pad / 2, a - at, laneHeight - pad)
     at = Math.max(at, b)
   }
   ctx.fillStyle = hueOf(hue)
   ctx.globalAlpha = 0.17
   ctx.beginPath()
-  for (const [a, b] of bars) ctx.roundRect(a, y + pad, Math.max(1, b - a), laneHeight - 2 * pad, 2)
+  // Takes of the same stretch lie one above the other.
+  const high = (laneHeight - 2 * pad) / rows
+  for (const [a, b, row] of bars) ctx.roundRect(a, y + pad + row * high, Math.max(1, b - a), Math.max(1, high - (rows > 1 ? 1 : 0)), 2)
   ctx.fill()
   ctx.globalAlpha = 0.22
   if (laneHeight >= WAVE_LANE)

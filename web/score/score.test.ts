@@ -1,6 +1,6 @@
 import type { SwitchPoint } from '@pendolo/core/cut'
-import { secondsToFlicks } from '@pendolo/core/time'
-import { headsInView } from './draw.ts'
+import { flicks, secondsToFlicks } from '@pendolo/core/time'
+import { headsInView, takeRows } from './draw.ts'
 import { geometryOf, LABELS, laneMiddle, secondsAt, spotAt, xAt } from './geometry.ts'
 import { levelFor, readPeaks } from './peaks.ts'
 import { headAt } from './use-score-gestures.ts'
@@ -74,4 +74,12 @@ describe('a waveform at several resolutions', () => {
     expect(levelFor(peaks, 0.1).perSecond).toBe(12.5)
     expect(levelFor(peaks, 1000).perSecond).toBe(peaks.levels.at(-1)?.perSecond)
   })
+})
+
+test('takes of the same stretch have rows of their own, clips one after the other share one', () => {
+  const span = (clipId: string, start: number, end: number) => ({ clipId, angleId: 'a', start: flicks(start), end: flicks(end) })
+  const rows = (...spans: ReturnType<typeof span>[]) => takeRows(spans).map(({ span: s, row }) => `${s.clipId}${row}`)
+  expect(rows(span('b', 10, 20), span('a', 0, 10), span('c', 30, 40))).toEqual(['a0', 'b0', 'c0'])
+  expect(rows(span('a', 0, 30), span('b', 5, 25), span('c', 6, 8), span('d', 26, 40))).toEqual(['a0', 'b1', 'c2', 'd1'])
+  expect(rows(...['a', 'b', 'c', 'd', 'e', 'f'].map((id, i) => span(id, i, 100)))).toEqual(['a0', 'b1', 'c2', 'd3', 'e3', 'f3'])
 })
