@@ -215,6 +215,40 @@ test('the ends of the film are dragged on the score, moved by arrows, given back
   expect(await sounds()).toBeCloseTo(9, 1)
 })
 
+test('while the server cannot be reached edits wait and say so; none is lost, none is made twice', async ({ page, context }) => {
+  await open(page, '2a 10b 20c')
+  await context.setOffline(true)
+  await go(page, 5)
+  await page.keyboard.press('3')
+  await page.keyboard.press('Shift+ArrowRight')
+  await page.keyboard.press('1')
+  await page.keyboard.press('Shift+ArrowRight')
+  await page.keyboard.press('3')
+  await expect(page.getByText(/^\d changes? waits? for the server$/)).toBeVisible()
+  await expect(head(page, /^cut to Cam c at .*:05:/)).toHaveCount(1)
+  expect(await told()).toBe('2a 10b 20c')
+  await context.setOffline(false)
+  await expect.poll(told).toBe('2a 5c 6a 7c 10b 20c')
+  await expect(page.getByText(/for the server$/)).toBeHidden()
+
+  // The server takes an edit, but its answer gets lost.
+  let lost = 0
+  await page.route('**/edits*', async (route) => {
+    if (lost > 0) return route.continue()
+    lost++
+    await route.fetch()
+    await route.abort('connectionreset')
+  })
+  await head(page, /^cut to Cam b at .*:10:/).click()
+  await page.getByRole('button', { name: 'Slide a frame later' }).click()
+  await expect.poll(told).toBe('2a 5c 6a 7c 10.04b 20.04c')
+  await page.waitForTimeout(2500)
+  expect(lost).toBe(1)
+  expect(await told()).toBe('2a 5c 6a 7c 10.04b 20.04c')
+  await page.getByRole('button', { name: 'Slide a frame later' }).click()
+  await expect.poll(told).toBe('2a 5c 6a 7c 10.08b 20.08c')
+})
+
 test('an angle with several takes: its key again, or a press on the tile, goes to the next, and the exchange file uses it', async ({ page }) => {
   const { doc } = await server.project<{
     doc: { clips: Record<string, { angleId: string | null }>; angles: { id: string; name: string }[]; activeCutId: string }

@@ -7,6 +7,7 @@ import { type ComponentType, lazy, type ReactNode, Suspense, useEffect, useState
 import { Link, useParams } from 'react-router'
 import { useEdit, useProject, useStep } from './data/queries.ts'
 import { undoInside } from './data/undo-scope.ts'
+import { useWaiting } from './data/waiting.ts'
 import { newId } from './ids.ts'
 import { MarksBeside, MarksButton } from './marks/marks-beside.tsx'
 import { engine, useLoaded } from './playback/use-engine.ts'
@@ -78,6 +79,20 @@ export function ProjectFrame() {
       </div>
       <KeysList open={keys} onClose={() => setKeys(false)} />
     </div>
+  )
+}
+
+/** Says that changes wait for the server; nothing is lost while it does. */
+function Waiting() {
+  const count = useWaiting()
+  return count === 0 ? null : (
+    <span
+      className="chip warn"
+      role="status"
+      title="The server cannot be reached. What you did is kept here and sent as soon as it answers; leave this page open."
+    >
+      {count === 1 ? '1 change waits' : `${count} changes wait`} for the server
+    </span>
   )
 }
 
@@ -165,6 +180,7 @@ function Opened({ project, stage }: { project: ProjectState; stage: StagePath })
         {project.name}
       </span>
       {middle}
+      <Waiting />
       <Tooltip title={project.canUndo ? `Undo: ${project.canUndo}` : 'Nothing to undo'}>
         <Button type="text" size="small" aria-label="Undo" disabled={!project.canUndo} icon={<Undo2 size={16} />} onClick={undo} />
       </Tooltip>

@@ -55,6 +55,24 @@ export function storeContract(open: () => Promise<{ store: ProjectStore; told: S
       await expect(store.steps('nobody')).rejects.toThrow(/nobody|no project|does not exist/)
     })
 
+    test('an edit that is sent again because its answer was lost is applied once, by the next process too', async () => {
+      const { store } = await open()
+      const id = await store.create('Again')
+      const nudge: Edit[] = [{ type: 'settings', change: { lead: 3 } }, mark('n', 10)]
+      const first = await store.edit(id, nudge, 'once', { author: 'ann', edit: 'e-1' })
+      const inPass = await store.edit(id, [mark('p', 20)], 'live pass', { author: 'ann', edit: 'e-2', group: 'pass:1' })
+      expect(inPass.revision).toBe(first.revision + 1)
+      for (const [edit, list] of [
+        ['e-1', nudge],
+        ['e-2', [mark('p', 20)]],
+      ] as const)
+        expect((await store.edit(id, list, 'again', { author: 'ann', edit, again: true })).revision).toBe(inPass.revision)
+      const after = (await open()).store
+      expect((await after.edit(id, nudge, 'again', { author: 'ann', edit: 'e-1', again: true })).revision).toBe(inPass.revision)
+      // One that did not arrive is applied.
+      expect((await after.edit(id, [mark('q', 30)], 'again', { author: 'ann', edit: 'e-3', again: true })).revision).toBe(inPass.revision + 1)
+    })
+
     test('a step in parts is taken back whole, or its newest part alone, and done again whole', async () => {
       const { store } = await open()
       const id = await store.create('Parts')

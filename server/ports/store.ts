@@ -46,6 +46,8 @@ export interface EditWishes {
   readonly base?: number
   /** Name that the page gave it, by which it knows its own event. */
   readonly edit?: string | null
+  /** It was sent before, and no answer came: if it had arrived all the same, it is not applied again. */
+  readonly again?: boolean
   /** Proofs that the edits name; written in the same transaction. */
   readonly proofs?: readonly { readonly id: string; readonly proof: unknown }[]
 }

@@ -145,6 +145,16 @@ export class EditLog {
     return rows.map(logRow)
   }
 
+  /** Whether a step of this name was ever made. */
+  async has(id: string, groupId: string): Promise<boolean> {
+    const [row] = await this.#db
+      .select({ seq: edits.seq })
+      .from(edits)
+      .where(and(eq(edits.projectId, id), eq(edits.groupId, groupId)))
+      .limit(1)
+    return row !== undefined
+  }
+
   /** Whether any change of a project ever named this; what was brought in by an edit and taken back by undo was named. */
   async wasNamed(id: string, text: string): Promise<boolean> {
     const rows = await this.#db.select({ forward: edits.forward }).from(edits).where(eq(edits.projectId, id))

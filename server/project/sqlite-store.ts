@@ -33,6 +33,9 @@ const TRIES = 50
 /** Somebody else has written the project since it was read. */
 class Stale extends Error {}
 
+/** An edit that is sent again was one of so many last ones. */
+const NAMES_KEPT = 2000
+
 /** Projects in SQLite. All writing takes turns, so that every edit is one transaction in order. */
 export class SqliteStore implements ProjectStore {
   readonly #db: Database
@@ -153,6 +156,7 @@ export class SqliteStore implements ProjectStore {
       this.#again(async () => {
         await this.#row(id)
         const open = await this.#load(id)
+        if (wishes.again && wishes.edit && (await this.#took(id, wishes.edit))) return { revision: open.revision, doc: open.doc, over: [] }
         await this.#checkFiles(id, list)
         const result = await applyEditsWithRests(open.doc, list, setImmediate)
         if (result.forward.length === 0) return { revision: open.revision, doc: open.doc, over: [] }
@@ -196,7 +200,7 @@ export class SqliteStore implements ProjectStore {
     open: Open,
     result: { doc: ProjectDoc; forward: Patch[]; backward: Patch[] },
     label: string,
-    { group = randomUUID(), author = '', base, edit = null }: EditWishes,
+    { edit = null, group = edit ?? randomUUID(), author = '', base }: EditWishes,
     also: readonly Write[] = [],
     stepOf: { seqs: number[]; state: RowState } | null = null,
     arrived: readonly FileRow[] = [],
@@ -216,6 +220,7 @@ export class SqliteStore implements ProjectStore {
     } catch (error) {
       throw isTaken(error) ? new Stale() : error
     }
+    if (edit !== null) this.#remember(id, edit)
     const paths = pathsOf(result.forward)
     const over = base === undefined ? [] : open.recent.filter((r) => r.revision > base && !mine(author, r.author) && touch(r.paths, paths))
     const recent = [...open.recent, { revision, author, label, paths }].slice(-RECENT)
@@ -234,6 +239,19 @@ export class SqliteStore implements ProjectStore {
       steps: { undo: undo?.label ?? null, redo: redo?.label ?? null },
     })
     return { revision, doc: result.doc, over: [...new Set(over.map((r) => r.label))] }
+  }
+
+  /** Names of the edits that were taken last, the oldest first. */
+  readonly #names = new Set<string>()
+
+  #remember(id: string, edit: string): void {
+    this.#names.add(`${id} ${edit}`)
+    if (this.#names.size > NAMES_KEPT) this.#names.delete(this.#names.values().next().value as string)
+  }
+
+  /** Whether an edit of this name was taken, by this process or, where it was a step of its own, by one before it. */
+  async #took(id: string, edit: string): Promise<boolean> {
+    return this.#names.has(`${id} ${edit}`) || (await this.#log.has(id, edit))
   }
 
   /** Writes writes of others in the order of all writing. */

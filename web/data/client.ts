@@ -22,6 +22,9 @@ async function answer<T>(response: Response): Promise<T> {
   throw new ServerProblem(problem)
 }
 
+/** Whether an error means that nobody answered at all. */
+export const isUnreachable = (error: unknown): boolean => error instanceof ServerProblem && error.status === 0
+
 function unreachable(): never {
   throw new ServerProblem({
     type: '',

@@ -4,8 +4,9 @@ import { keepPreviousData, type QueryClient, useQuery, useQueryClient } from '@t
 import { App } from 'antd'
 import { useCallback } from 'react'
 import { newId } from '../ids.ts'
-import { get, getTold, ServerProblem, send } from './client.ts'
+import { get, getTold, isUnreachable, ServerProblem, send } from './client.ts'
 import { ProjectLine } from './line.ts'
+import { waits } from './waiting.ts'
 
 const keys = {
   projects: ['projects'] as const,
@@ -106,6 +107,27 @@ export function hearProject(client: QueryClient, event: Extract<Told, { type: 'p
   else void client.invalidateQueries({ queryKey: keys.project(id) })
 }
 
+/** A server that cannot be reached is asked again after so long, ms. */
+const AGAIN_AFTER = 1000
+
+/** Sends until the server answers, whatever it says; what waits is told. */
+async function patiently<T>(task: (again: boolean) => Promise<T>): Promise<T> {
+  let done: (() => void) | null = null
+  try {
+    for (;;) {
+      try {
+        return await task(done !== null)
+      } catch (error) {
+        if (!isUnreachable(error)) throw error
+        done ??= waits()
+        await new Promise((resolve) => setTimeout(resolve, AGAIN_AFTER))
+      }
+    }
+  } finally {
+    done?.()
+  }
+}
+
 /** The event of an edit that the server took comes within so long, or its stream is broken, ms. */
 const EVENT_WITHIN = 2000
 
@@ -128,11 +150,13 @@ export function useEdit(id: string): (edits: Edit[], label: string, group?: stri
       show(client, id)
       sending.last = sending.last
         .then(() =>
-          send<{ revision: number; over: string[] }>(
-            'POST',
-            `/projects/${id}/edits?base=${line.revision}&label=${encodeURIComponent(label)}${group ? `&group=${group}` : ''}`,
-            { edits },
-            { 'x-edit': name },
+          patiently((again) =>
+            send<{ revision: number; over: string[] }>(
+              'POST',
+              `/projects/${id}/edits?base=${line.revision}&label=${encodeURIComponent(label)}${group ? `&group=${group}` : ''}`,
+              { edits },
+              { 'x-edit': name, ...(again && { 'x-again': '1' }) },
+            ),
           ),
         )
         .then(({ revision, over }) => {

@@ -14,6 +14,7 @@ export function editRoutes(api: Router, { store }: Workshop): void {
     const { revision, over } = await store.edit(request.params.id, edits, label, {
       author,
       edit: editName(request),
+      again: request.headers['x-again'] !== undefined,
       ...(group !== null && { group }),
       ...(Number.isInteger(base) && { base }),
     })
