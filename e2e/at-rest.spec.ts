@@ -215,6 +215,35 @@ test('the ends of the film are dragged on the score, moved by arrows, given back
   expect(await sounds()).toBeCloseTo(9, 1)
 })
 
+test('a mark is dragged, named anew, moved by arrows and removed on the score', async ({ page }) => {
+  await open(page, '2a')
+  await edit({ type: 'addMarks', marks: [{ id: `mark-${count}`, time: 5 * SECOND, end: 6 * SECOND, kind: 'part', name: 'Verse', hue: 2 }] })
+  const flag = page.getByRole('button', { name: /^mark Verse at .*:05:00$/ })
+  const box = await flag.boundingBox()
+  if (!box) throw new Error('the mark is not seen')
+  await page.mouse.move(box.x + 10, box.y + 8)
+  await page.mouse.down()
+  await page.mouse.move(box.x + 97, box.y + 8, { steps: 5 })
+  await page.mouse.up()
+  const mark = async () =>
+    (await server.project<{ doc: { marks: { id: string; time: number; end?: number; name: string }[] } }>(id)).doc.marks.find((m) => m.id === `mark-${count}`)
+  await expect.poll(async () => ((await mark())?.time ?? 0) / SECOND).toBeGreaterThan(6.5)
+  const moved = await mark()
+  // A part keeps its length.
+  expect(((moved?.end ?? 0) - (moved?.time ?? 0)) / SECOND).toBe(1)
+  const now = page.getByRole('button', { name: /^mark Verse at/ })
+  await now.focus()
+  await page.keyboard.press('ArrowRight')
+  await expect.poll(async () => (((await mark())?.time ?? 0) - (moved?.time ?? 0)) / (SECOND / 25)).toBe(1)
+  await now.dblclick()
+  await page.getByLabel('Name of the mark').fill('Chorus')
+  await page.keyboard.press('Enter')
+  await expect.poll(async () => (await mark())?.name).toBe('Chorus')
+  await page.getByRole('button', { name: /^mark Chorus at/ }).focus()
+  await page.keyboard.press('Delete')
+  await expect.poll(mark).toBeUndefined()
+})
+
 test('while the server cannot be reached edits wait and say so; none is lost, none is made twice', async ({ page, context }) => {
   await open(page, '2a 10b 20c')
   await context.setOffline(true)

@@ -4,6 +4,7 @@ import type { Mark, PictureSpan, Pulse } from '@pendolo/core/project'
 import { FLICKS_PER_SECOND, type Flicks, firstFrom, flicks } from '@pendolo/core/time'
 import { hueOf } from '../ui/theme.ts'
 import type { PaperColours } from './colours.ts'
+import { FLAG_HEIGHT, FLAG_TOP, flagsInView } from './flags.ts'
 import { type Geometry, HEAD, HEADS_APART, LABELS, laneMiddle, laneTop, WAVE, xAt } from './geometry.ts'
 import { drawWave, type Wave } from './peaks.ts'
 import { barLines, ticks } from './ruler.ts'
@@ -289,13 +290,15 @@ function drawMarks(ctx: CanvasRenderingContext2D, geometry: Geometry, { marks }:
   const { view, lanesBottom } = geometry
   ctx.font = WORDS.replace('11.5px', '11px')
   let line = Number.NEGATIVE_INFINITY
-  let named = Number.NEGATIVE_INFINITY
+  const flags = new Map(flagsInView(geometry, marks).map((f) => [f.mark, f]))
+  let until = Number.NEGATIVE_INFINITY
   const begin = firstFrom(marks.length, (n) => marks[n].time, (view.from - view.span * 0.2) * FLICKS_PER_SECOND)
   for (let i = begin; i < marks.length && seconds(marks[i].time) < view.from + view.span; i++) {
     const { time, hue, name } = marks[i]
+    const flag = flags.get(marks[i])
     const x = xAt(geometry, seconds(time))
-    if (x - line < MARKS_APART) continue
-    const through = x - line >= MARKS_THROUGH || x >= named
+    if (x - line < MARKS_APART && !flag) continue
+    const through = x - line >= MARKS_THROUGH || x >= until
     line = x
     ctx.strokeStyle = hueOf(hue)
     ctx.lineWidth = 1
@@ -304,13 +307,12 @@ function drawMarks(ctx: CanvasRenderingContext2D, geometry: Geometry, { marks }:
     ctx.moveTo(x, 39)
     ctx.lineTo(x, through ? lanesBottom : 45)
     ctx.stroke()
-    if (x < named) continue
-    const width = Math.min(220, ctx.measureText(name).width + 10)
+    if (!flag) continue
     ctx.fillStyle = hueOf(hue)
-    ctx.fillRect(x, 23, width, 16)
+    ctx.fillRect(x, FLAG_TOP, flag.width, FLAG_HEIGHT)
     ctx.fillStyle = '#fff'
-    ctx.fillText(name, x + 5, 35, width - 8)
-    named = x + width + 1
+    ctx.fillText(name, x + 5, FLAG_TOP + 12, flag.width - 8)
+    until = x + flag.width + 1
   }
   ctx.setLineDash([])
 }

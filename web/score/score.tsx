@@ -11,8 +11,10 @@ import { Bob } from '../ui/bob.tsx'
 import { usePaperColours } from './colours.ts'
 import { drawScore, type ScoreLane, type ScorePicture } from './draw.ts'
 import { FilmEnds } from './film-ends.tsx'
+import { flagsInView } from './flags.ts'
 import { type Geometry, geometryOf, HEAD, LABELS, laneTop, OVERVIEW, WAVE } from './geometry.ts'
 import { Heads } from './heads.tsx'
+import { MarkFlags } from './mark-flags.tsx'
 import { Overview } from './overview.tsx'
 import type { Wave } from './peaks.ts'
 import { Playhead } from './playhead.tsx'
@@ -83,6 +85,9 @@ export const Score = memo(function Score({ project, spans, points, actions, chos
     stroke: gesture?.kind === 'paint' ? gesture : null,
     label: (t) => printTimecode(t, { rate, dropFrame }, startFrame),
   }
+  // What is held over the drawing may follow it a moment later.
+  const calm = useDeferredValue(geometry)
+  const flags = useMemo(() => flagsInView(calm, marks), [calm, marks])
   const kept = useMemo(() => keptOf(filmFor(project)), [project])
   const hues = useMemo(() => angles.map((a) => a.hue), [angles])
   return (
@@ -90,7 +95,7 @@ export const Score = memo(function Score({ project, spans, points, actions, chos
       <Drawn geometry={geometry} picture={picture} />
       <Labels geometry={geometry} project={project} chosenAngle={chosenAngle} />
       <Heads
-        geometry={useDeferredValue(geometry)}
+        geometry={calm}
         points={useDeferredValue(shownPoints)}
         angles={angles}
         laneOf={laneOf}
@@ -99,7 +104,8 @@ export const Score = memo(function Score({ project, spans, points, actions, chos
         onJoin={actions.join}
         onPick={actions.pick}
       />
-      <FilmEnds geometry={geometry} start={kept.start} end={kept.end} rate={rate} label={picture.label} onKeep={actions.keep} />
+      <MarkFlags geometry={calm} doc={doc} flags={flags} rate={rate} label={picture.label} edit={actions.edit} />
+      <FilmEnds geometry={calm} start={kept.start} end={kept.end} rate={rate} label={picture.label} onKeep={actions.keep} />
       <Playhead view={view} left={LABELS} width={geometry.plotWidth} height={geometry.lanesBottom} />
       <Overview plan={plan} laneOf={laneOf} hues={hues} whole={whole} view={view} left={LABELS} width={geometry.plotWidth} height={OVERVIEW} onShow={show} />
     </div>

@@ -1,5 +1,5 @@
 import type { Points } from '@pendolo/core/cut'
-import type { Angle } from '@pendolo/core/project'
+import type { Angle, Edit } from '@pendolo/core/project'
 import { FLICKS_PER_SECOND, type Flicks, firstFrom, flicks, nearestFrameStart, type Rate } from '@pendolo/core/time'
 import { useGesture } from '@use-gesture/react'
 import { type RefObject, useEffect, useState } from 'react'
@@ -16,6 +16,7 @@ export interface ScoreActions {
   readonly rolling: (drag: { readonly from: Flicks; readonly to: Flicks } | null) => unknown
   /** A cut was pressed: it alone is chosen, or it too, or all up to it; without a time none. */
   readonly pick: (time: Flicks | null, how: 'alone' | 'too' | 'through') => unknown
+  readonly edit: (edits: Edit[], label: string) => unknown
   /** The film begins or ends elsewhere. */
   readonly keep: (ends: { start?: Flicks | null; end?: Flicks | null }) => unknown
   /** A range of the master was chosen, or none any more. */

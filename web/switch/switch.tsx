@@ -51,6 +51,7 @@ export function Switch({ project, edit, top }: StageProps) {
     paint: (angleId: string, from: Flicks, to: Flicks) => edit([{ type: 'paint', cutId: cut.id, from, to, choice: { angleId } }], 'paint a stretch'),
     join: (t: Flicks) => edit([{ type: 'join', cutId: cut.id, time: t }], 'join'),
     choose: setRange,
+    edit,
     keep: (ends: { start?: Flicks | null; end?: Flicks | null }) =>
       edit([{ type: 'keep', ...ends }], ends.start === undefined ? 'where the film ends' : 'where the film begins'),
     rolling: setRolling,
