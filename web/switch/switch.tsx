@@ -89,11 +89,6 @@ export function Switch({ project, edit, top }: StageProps) {
           <span className="spring" />
           <Transport project={project} />
           <span className="spring" />
-          {last && (
-            <span className="quiet mono" role="status">
-              {last}
-            </span>
-          )}
           <Rules project={project} edit={edit} />
           <MagnetChip project={project} edit={edit} />
           <LatePictures />
@@ -103,7 +98,7 @@ export function Switch({ project, edit, top }: StageProps) {
       {controllers.modal}
       <StageView
         view={stage}
-        wall={{ project, spans, chosenAngle: chosen, waitingAngle: cutting.waiting, onChoose: cutting.choose, edit }}
+        wall={{ project, spans, chosenAngle: chosen, waitingAngle: cutting.waiting, onChoose: cutting.choose, edit, last }}
         below={
           <div className="below">
             {rolling && <Rolling project={project} points={points} from={rolling.from} to={rolling.to} />}
@@ -157,10 +152,11 @@ function Transport({ project }: Pick<StageProps, 'project'>) {
 
 function LatePictures() {
   const late = useEngine((s) => s.health.late)
-  const many = useEngine(({ health }) => health.due > 0 && health.late / health.due > 0.05)
-  if (late === 0) return null
+  // A few are no news; from one in a hundred on the machine does not keep up.
+  const many = useEngine(({ health }) => health.late > 10 && health.late / health.due > 0.01)
+  if (!many) return null
   return (
-    <span className="quiet" title="Pictures that were not decoded in time since playing began" style={{ color: many ? '#f0c46a' : undefined }}>
+    <span className="quiet" title="Pictures that were not decoded in time since playing began" style={{ color: '#f0c46a' }}>
       {late} late
     </span>
   )

@@ -33,6 +33,8 @@ export interface WallProps {
   readonly waitingAngle: string | null
   readonly onChoose: (angleId: string, reassign: boolean, take?: string) => void
   readonly edit: StageProps['edit']
+  /** Where the last press of a pass landed, in words. */
+  readonly last: string | null
   /** Which of the windows it stands in; each has canvases of its own. */
   readonly place?: 'page' | 'window'
 }
@@ -40,7 +42,7 @@ export interface WallProps {
 const asStyle = ({ x, y, width, height }: Seat): CSSProperties => ({ left: PADDING + x, top: PADDING + y, width, height })
 
 /** The programme and the angles around it, seated so that pictures fill the stage; devices without pictures in a strip of their own. */
-export function Wall({ project, spans, chosenAngle, waitingAngle, onChoose, edit, place = 'page' }: WallProps) {
+export function Wall({ project, spans, chosenAngle, waitingAngle, onChoose, edit, last: pressed, place = 'page' }: WallProps) {
   const [ref, { width, height }] = useSize<HTMLDivElement>()
   const prefs = useStagePrefs()
   const { doc } = project
@@ -135,6 +137,11 @@ export function Wall({ project, spans, chosenAngle, waitingAngle, onChoose, edit
             </button>
           ))}
         </div>
+      )}
+      {pressed && (
+        <span className="last-press mono" role="status">
+          {pressed}
+        </span>
       )}
       {hidden.size > 0 && prefs.shown !== 'programme' && <Hidden project={project} hidden={hidden} />}
     </div>
