@@ -115,7 +115,10 @@ async function listen(page: Page): Promise<void> {
   await page.getByRole('button', { name: 'Find something else' }).click()
   await page.getByText('Speech: phrases, speakers, applause').click()
   await expect(page.getByRole('checkbox', { checked: true })).toHaveCount(2)
+  // The job is there when the server has answered, not when the dialog is gone.
+  const begun = page.waitForResponse((r) => r.url().endsWith('/pulse') && r.request().method() === 'POST')
   await page.getByRole('button', { name: 'Listen' }).click()
+  await begun
   await expect(page.getByRole('button', { name: 'Listen' })).toBeHidden()
   await server.idle()
 }

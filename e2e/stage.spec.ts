@@ -50,7 +50,7 @@ const drawn = async (page: Page, of: Locator) => {
 
 test('the lines between stage and score, programme and angles are dragged, moved by arrows, kept over a reload and given back', async ({ page }) => {
   await open(page)
-  const line = page.getByRole('separator', { name: 'Stage against score' })
+  const line = page.getByRole('separator', { name: 'Height of the stage' })
   const before = await size(programme(page))
   const at = await size(line)
   await page.mouse.move(at.x + 300, at.y + 3)
@@ -69,7 +69,7 @@ test('the lines between stage and score, programme and angles are dragged, moved
   await line.dblclick()
   await expect.poll(async () => Math.round((await size(line)).y / 10)).toBe(Math.round(at.y / 10))
 
-  const side = page.getByRole('separator', { name: 'Programme against angles' })
+  const side = page.getByRole('separator', { name: 'Room for large pictures' })
   const wide = await size(programme(page))
   const edge = await size(side)
   await page.mouse.move(edge.x + 3, edge.y + 60)

@@ -127,8 +127,9 @@ interface Sizes {
 function besideSizes(rows: number, columns: number, { width, height, gap, aspect, large, share }: Room): Sizes[] {
   const rest = width - columns * gap - (large - 1) * gap
   const tallest = ((height - (rows - 1) * gap) / rows) * aspect
-  const fits = ({ tile, wide }: Sizes) => tile >= LEAST_TILE && tile <= tallest + 1e-9 && wide >= tile * (share === undefined ? LARGER : 0.5)
   const most = height * aspect
+  const fits = ({ tile, wide }: Sizes) =>
+    tile >= LEAST_TILE && tile <= tallest + 1e-9 && wide <= most + 1e-9 && wide >= tile * (share === undefined ? LARGER : 0.5)
   if (share !== undefined) {
     const wide = Math.min(most, (share * width) / large)
     return [{ tile: Math.min(tallest, (rest - large * wide) / columns), wide }].filter(fits)

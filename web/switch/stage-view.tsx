@@ -57,7 +57,7 @@ export function StageView({ view, wall, below }: { view: View; wall: WallProps; 
         <Wall {...wall} />
       </div>
       <Divider
-        label="Stage against score"
+        label="Height of the stage"
         direction="row"
         value={height}
         at={(e) => {

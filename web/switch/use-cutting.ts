@@ -3,7 +3,7 @@ import { activeCut } from '@pendolo/core/film'
 import { anglesInUse, marksOnMaster, type ProjectDoc, pointsOf, projectRate, pulseOf } from '@pendolo/core/project'
 import { FLICKS_PER_SECOND, type Flicks, firstFrom, flicks, frameAt, frameStart, lastUpTo, nearestFrameStart } from '@pendolo/core/time'
 import { App } from 'antd'
-import { useEffect, useMemo, useState } from 'react'
+import { useEffect, useMemo, useRef, useState } from 'react'
 import { filmFor } from '../playback/film.ts'
 import { engine } from '../playback/use-engine.ts'
 import type { StageProps } from '../stage.ts'
@@ -137,20 +137,23 @@ export function useCuttingKeys({
   const cut = activeCut(doc)
   const points = pointsOf(cut)
   const { message } = App.useApp()
+  /** What a key does sees the project as it was drawn last, however soon it is pressed. */
+  const pressed = useRef<(event: KeyboardEvent) => void>(() => undefined)
+  pressed.current = (event: KeyboardEvent) => {
+    if (event.ctrlKey || event.metaKey || event.altKey || event.repeat || belongsToFocus(event)) return
+    const index = CODES.indexOf(event.code)
+    const angle = anglesInUse(doc)[index]
+    if (index < 0 || !angle) return
+    event.preventDefault()
+    if (event.shiftKey && picked.length > 0)
+      edit([{ type: 'reassignAll', cutId: cut.id, times: [...picked], choice: { angleId: angle.id } }], 'give another angle')
+    else cutting.choose(angle.id, event.shiftKey)
+  }
   useEffect(() => {
-    const press = (event: KeyboardEvent) => {
-      if (event.ctrlKey || event.metaKey || event.altKey || event.repeat || belongsToFocus(event)) return
-      const index = CODES.indexOf(event.code)
-      const angle = anglesInUse(doc)[index]
-      if (index < 0 || !angle) return
-      event.preventDefault()
-      if (event.shiftKey && picked.length > 0)
-        edit([{ type: 'reassignAll', cutId: cut.id, times: [...picked], choice: { angleId: angle.id } }], 'give another angle')
-      else cutting.choose(angle.id, event.shiftKey)
-    }
+    const press = (event: KeyboardEvent) => pressed.current(event)
     window.addEventListener('keydown', press)
     return () => window.removeEventListener('keydown', press)
-  })
+  }, [])
   const nearestPoint = (): Flicks | null => {
     const now = engine.now()
     const after = firstFrom(points.length, (i) => points[i].time, now)

@@ -107,7 +107,7 @@ export function Wall({ project, spans, chosenAngle, waitingAngle, onChoose, edit
       )}
       {width > 0 && last && seen.length > 0 && place === 'page' && (
         <Divider
-          label="Programme against angles"
+          label="Room for large pictures"
           direction="column"
           value={share}
           style={{ left: PADDING + last.x + last.width - 3, top: PADDING + last.y, height: last.height }}
