@@ -1,4 +1,4 @@
-import { channelName, detailText, type GatheredFile, type Job, type ProjectState } from '@pendolo/api'
+import { detailText, type GatheredFile, type Job, type ProjectState } from '@pendolo/api'
 import { channelsOf } from '@pendolo/core/mix'
 import { type Clip, envelopeKey, isMaster, marksOf } from '@pendolo/core/project'
 import { App, Button, Checkbox, Dropdown, Modal, Progress, Space } from 'antd'
@@ -125,7 +125,12 @@ interface Heard {
 /** Channels of a recorder with more than two, each of which may be somebody's microphone. */
 function microphonesOf(clip: Clip, { facts }: GatheredFile): { id: string; name: string }[] {
   const all = facts.audio ? channelsOf(facts.audio) : []
-  return all.length < 3 ? [] : all.map((c) => ({ id: envelopeKey(clip.id, c.key), name: channelName(c, clip.channels?.[c.key]) }))
+  return all.length < 3
+    ? []
+    : all.map((c) => ({
+        id: envelopeKey(clip.id, c.key), // A recorder's microphones are known by their numbers, whatever seats its file gives them.
+        name: clip.channels?.[c.key]?.name || `channel ${c.number}`,
+      }))
 }
 
 function Working({ job }: { job: Job }) {
