@@ -122,13 +122,13 @@ interface Heard {
   readonly alone: boolean
 }
 
-/** Channels of a recorder with more than two, each of which may be somebody's microphone. */
+/** Channels of a recorder with more than two, each of which may be somebody's microphone; known by their numbers, whatever seats the file gives them. */
 function microphonesOf(clip: Clip, { facts }: GatheredFile): { id: string; name: string }[] {
   const all = facts.audio ? channelsOf(facts.audio) : []
   return all.length < 3
     ? []
     : all.map((c) => ({
-        id: envelopeKey(clip.id, c.key), // A recorder's microphones are known by their numbers, whatever seats its file gives them.
+        id: envelopeKey(clip.id, c.key),
         name: clip.channels?.[c.key]?.name || `channel ${c.number}`,
       }))
 }
