@@ -129,7 +129,7 @@ async function lineUp(event: LongEvent, home: string): Promise<{ answer: Answer;
   return { answer: JSON.parse(text) as Answer, seconds: (performance.now() - began) / 1000, memory }
 }
 
-/** Hours of many cameras: time against merely decoding the same sound, memory, and a second run with features kept. */
+/** Hours of many cameras: time against merely decoding the same sound, memory, and a second run with sounds kept. */
 export async function benchLong(folder: string, hours: number, cameras: number): Promise<void> {
   const event = await longEvent(folder, hours, cameras)
   const files = [event.master, ...event.cameras.map((c) => c.file)]
@@ -166,7 +166,7 @@ export async function benchLong(folder: string, hours: number, cameras: number):
     `line up: ${hours} h, ${cameras} cameras: ${(first.seconds / decode).toFixed(2)} × decoding one by one, ${(first.seconds / decodeTwo).toFixed(2)} × two at a time (${first.seconds.toFixed(0)} s)`,
   )
   console.log(
-    `line up: most memory of all processes ${(first.memory / 1e6).toFixed(0)} MB; second run with features kept ${second.seconds.toFixed(1)} s, ${(second.memory / 1e6).toFixed(0)} MB`,
+    `line up: most memory of all processes ${(first.memory / 1e6).toFixed(0)} MB; second run with sounds kept ${second.seconds.toFixed(1)} s, ${(second.memory / 1e6).toFixed(0)} MB`,
   )
   console.log(`line up: ${placed} of ${cameras} placed; worst error at an end ${(worst * 1000).toFixed(2)} ms, worst drift error ${drift.toFixed(2)} ppm`)
 }

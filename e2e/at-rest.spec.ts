@@ -1,6 +1,6 @@
 import { expect, type Page, test } from '@playwright/test'
-import { makeNumbers } from './numbers.ts'
-import { homeWithCopies, TestServer } from './server.ts'
+import { numberedProject, openSwitch, toldCuts } from './numbered.ts'
+import type { TestServer } from './server.ts'
 
 const SECOND = 705_600_000
 
@@ -13,14 +13,7 @@ let id: string
 let count = 0
 
 test.beforeAll(async () => {
-  const folder = await makeNumbers()
-  server = new TestServer(folder, ['start'], homeWithCopies())
-  await server.start()
-  id = (await server.api<{ id: string }>('/projects', { name: 'At rest' })).id
-  await server.api(`/projects/${id}/gather`, { paths: [folder] })
-  await server.idle()
-  await server.api(`/projects/${id}/lineup`, {})
-  await server.idle()
+  ;({ server, id } = await numberedProject('At rest'))
   const beats = Array.from({ length: 80 }, (_, i) => i * (SECOND / 2))
   await edit(
     { type: 'settings', change: { rate: '25/1', magnet: 'beat' } },
@@ -41,17 +34,9 @@ async function open(page: Page, text: string): Promise<void> {
     { type: 'addCut', cutId, name: cutId, from: null },
     ...chosen.map(([, at, letter]) => ({ type: 'choose', cutId, time: Number(at) * SECOND, choice: { angleId: angle(letter) } })),
   )
-  await page.goto(`${server.url}/${id}/switch`)
-  await expect(page.getByRole('button', { name: /Angle 1/ })).toBeVisible()
-  await expect.poll(() => page.evaluate(() => Object.values(window.pendolo.health().shown).some((s) => s.frame !== null))).toBe(true)
+  await openSwitch(page, server, id)
 }
-async function told(): Promise<string> {
-  const { doc } = await server.project<State>(id)
-  const { points } = doc.cuts.find((c) => c.id === doc.activeCutId) as State['doc']['cuts'][number]
-  return points
-    .map(({ time, angleId, split }) => `${Number((time / SECOND).toFixed(3))}${doc.angles.find((a) => a.id === angleId)?.name.at(-1)}${split ? '!' : ''}`)
-    .join(' ')
-}
+const told = () => toldCuts(server, id)
 const head = (page: Page, name: RegExp) => page.getByRole('button', { name })
 async function go(page: Page, seconds: number): Promise<void> {
   await page.keyboard.press('Home')
@@ -202,7 +187,7 @@ test('the ends of the film are dragged on the score, moved by arrows, given back
 
   const sounds = () => page.evaluate(() => window.pendolo.health().soundSeconds)
   await range(page, 5, 7)
-  await page.getByRole('button', { name: 'Play it again and again' }).click()
+  await page.getByRole('button', { name: 'Loop' }).click()
   await expect.poll(sounds, { intervals: [20] }).toBeGreaterThan(6.5)
   await expect.poll(sounds, { intervals: [20] }).toBeLessThan(5.5)
   await expect.poll(sounds, { intervals: [20] }).toBeGreaterThan(6.5)

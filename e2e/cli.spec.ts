@@ -18,7 +18,7 @@ function pendolo(...args: string[]) {
   return { status, stdout, stderr }
 }
 
-/** What the commands keep, such as features of sounds, stays out of the user's own home. */
+/** What the commands keep, such as analysed sounds, stays out of the user's own home. */
 const home = scratch('cli')
 
 /** Timecode recorded as sound, by an encoder that is not ours, as a wave file; from and to in seconds of the recording. */

@@ -1,6 +1,6 @@
 import { expect, type Page, test } from '@playwright/test'
-import { makeNumbers } from './numbers.ts'
-import { homeWithCopies, TestServer } from './server.ts'
+import { numberedProject, openSwitch } from './numbered.ts'
+import type { TestServer } from './server.ts'
 
 const SECOND = 705_600_000
 
@@ -12,23 +12,12 @@ let server: TestServer
 let id: string
 
 test.beforeAll(async () => {
-  const folder = await makeNumbers()
-  server = new TestServer(folder, ['start'], homeWithCopies())
-  await server.start()
-  id = (await server.api<{ id: string }>('/projects', { name: 'Controllers' })).id
-  await server.api(`/projects/${id}/gather`, { paths: [folder] })
-  await server.idle()
-  await server.api(`/projects/${id}/lineup`, {})
-  await server.idle()
+  ;({ server, id } = await numberedProject('Controllers'))
   await server.api(`/projects/${id}/edits?label=rate`, { edits: [{ type: 'settings', change: { rate: '25/1', magnet: 'off' } }] })
 })
 test.afterAll(() => server?.kill())
 
-async function open(page: Page): Promise<void> {
-  await page.goto(`${server.url}/${id}/switch`)
-  await expect(page.getByRole('button', { name: /^Angle 1/ })).toBeVisible()
-  await expect.poll(() => page.evaluate(() => Object.values(window.pendolo.health().shown).some((s) => s.frame !== null))).toBe(true)
-}
+const open = (page: Page) => openSwitch(page, server, id)
 const cuts = async () => {
   const { doc } = await server.project<State>(id)
   return (doc.cuts.find((c) => c.id === doc.activeCutId)?.points ?? []).map((p) => ({

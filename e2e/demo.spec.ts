@@ -1,13 +1,10 @@
-import { execFileSync } from 'node:child_process'
-import { existsSync, mkdirSync, readFileSync, symlinkSync } from 'node:fs'
+import { existsSync, readFileSync } from 'node:fs'
 import path from 'node:path'
 import { expect, type Page, test } from '@playwright/test'
-import { scratch, TestServer } from './server.ts'
+import { startDemo } from './demo-home.ts'
+import type { TestServer } from './server.ts'
 
 const root = path.dirname(import.meta.dirname)
-/** The show's files and their light copies are kept between runs: making them takes two minutes. */
-const kept = path.join(root, '.cache', 'demo')
-/** The project is a new one each time, so that every run begins alike. */
 let home: string
 const shots = process.env.PENDOLO_SHOTS === '1'
 
@@ -35,14 +32,7 @@ test.describe.configure({ mode: 'serial' })
 test.setTimeout(900_000)
 
 test.beforeAll(async () => {
-  mkdirSync(path.join(kept, 'artefacts'), { recursive: true })
-  if (!existsSync(path.join(kept, 'depot-night', 'truth.json')))
-    execFileSync(process.execPath, [path.join(root, 'server', 'dist', 'cli.mjs'), 'demo', '--make-only', path.join(kept, 'depot-night')], { stdio: 'inherit' })
-  home = scratch('demo')
-  for (const part of ['depot-night', 'artefacts']) symlinkSync(path.join(kept, part), path.join(home, part))
-  server = new TestServer('', ['demo'], home)
-  await server.start()
-  await server.idle()
+  ;({ server, home } = await startDemo())
 })
 test.afterAll(() => server?.kill())
 
@@ -64,7 +54,7 @@ test('the cameras fall onto the master’s time as the truth says, and what belo
   const first = page.getByRole('button', { name: 'Line up', exact: true })
   if (await first.isVisible()) await first.click()
   await expect(page.getByText('11 sure · 0 to check · 1 loose')).toBeVisible({ timeout: 180_000 })
-  const truth = JSON.parse(readFileSync(path.join(kept, 'depot-night', 'truth.json'), 'utf8')) as Truth
+  const truth = JSON.parse(readFileSync(path.join(home, 'depot-night', 'truth.json'), 'utf8')) as Truth
   const { doc, files } = await server.project<State>('depot-night')
   for (const clip of truth.clips) {
     const file = files.find((f) => f.path.endsWith(clip.file))
@@ -97,7 +87,7 @@ test('the beats are those the band played', async ({ page }) => {
   const find = page.getByRole('button', { name: 'Find the pulse', exact: true })
   if (await find.isVisible()) await find.click()
   await expect(page.getByText(/Beats: \d+ in/)).toBeVisible({ timeout: 90_000 })
-  const { beats } = JSON.parse(readFileSync(path.join(kept, 'depot-night', 'truth.json'), 'utf8')) as Truth
+  const { beats } = JSON.parse(readFileSync(path.join(home, 'depot-night', 'truth.json'), 'utf8')) as Truth
   const found = ((await server.project<State>('depot-night')).doc.pulse?.beats ?? []).map((b) => b / SECOND)
   let hits = 0
   for (const beat of beats) if (found.some((f) => Math.abs(f - beat) <= 0.07)) hits++

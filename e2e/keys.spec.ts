@@ -1,21 +1,13 @@
 import { expect, type Page, test } from '@playwright/test'
-import { makeNumbers } from './numbers.ts'
-import { homeWithCopies, TestServer } from './server.ts'
+import { numberedProject } from './numbered.ts'
+import type { TestServer } from './server.ts'
 
 let server: TestServer
 let id: string
 
 test.beforeAll(async () => {
-  const folder = await makeNumbers()
-  server = new TestServer(folder, ['start'], homeWithCopies())
-  await server.start()
-  ;({ id } = await server.api<{ id: string }>('/projects', { name: 'Keys' }))
-  await server.api(`/projects/${id}/gather`, { paths: [folder] })
-  await server.idle()
-  await server.api(`/projects/${id}/edits?label=rate`, { edits: [{ type: 'settings', change: { rate: '25/1' } }] })
-  await server.api(`/projects/${id}/lineup`, {})
+  ;({ server, id } = await numberedProject('Keys'))
   await server.api(`/projects/${id}/pulse`, {})
-  await server.idle()
 })
 test.afterAll(() => server?.kill())
 

@@ -1,7 +1,7 @@
 import { expect, type Page, test } from '@playwright/test'
-import { makeNumbers } from './numbers.ts'
+import { numberedProject, openSwitch } from './numbered.ts'
 import { lags, type Meant, playAlong, seeded } from './player.ts'
-import { homeWithCopies, TestServer } from './server.ts'
+import type { TestServer } from './server.ts'
 
 const SECOND = 705_600_000
 const FRAME = SECOND / 25
@@ -27,14 +27,7 @@ function played(): number[] {
 }
 
 test.beforeAll(async () => {
-  const folder = await makeNumbers()
-  server = new TestServer(folder, ['start'], homeWithCopies())
-  await server.start()
-  id = (await server.api<{ id: string }>('/projects', { name: 'Pass' })).id
-  await server.api(`/projects/${id}/gather`, { paths: [folder] })
-  await server.idle()
-  await server.api(`/projects/${id}/lineup`, {})
-  await server.idle()
+  ;({ server, id } = await numberedProject('Pass'))
   beats = played()
   const flicks = beats.map((b) => Math.round(b * SECOND))
   await server.api(`/projects/${id}/edits?label=pulse`, {
@@ -57,9 +50,7 @@ const onFrame = (seconds: number) => Math.round((seconds * SECOND) / FRAME) * (F
 
 async function open(page: Page, lag: number): Promise<void> {
   await page.addInitScript((ms) => localStorage.setItem('pendolo.touch-lag-ms', String(ms)), lag)
-  await page.goto(`${server.url}/${id}/switch`)
-  await expect(page.getByRole('button', { name: /Angle 1/ })).toBeVisible()
-  await expect.poll(() => page.evaluate(() => Object.values(window.pendolo.health().shown).some((s) => s.frame !== null))).toBe(true)
+  await openSwitch(page, server, id)
 }
 async function fresh(name: string): Promise<void> {
   await edit({ type: 'addCut', cutId: name, name, from: null })

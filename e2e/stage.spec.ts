@@ -1,27 +1,16 @@
 import { expect, type Locator, type Page, test } from '@playwright/test'
-import { makeNumbers } from './numbers.ts'
-import { homeWithCopies, TestServer } from './server.ts'
+import { numberedProject, openSwitch } from './numbered.ts'
+import type { TestServer } from './server.ts'
 
 let server: TestServer
 let id: string
 
 test.beforeAll(async () => {
-  const folder = await makeNumbers()
-  server = new TestServer(folder, ['start'], homeWithCopies())
-  await server.start()
-  id = (await server.api<{ id: string }>('/projects', { name: 'Stage' })).id
-  await server.api(`/projects/${id}/gather`, { paths: [folder] })
-  await server.idle()
-  await server.api(`/projects/${id}/lineup`, {})
-  await server.idle()
+  ;({ server, id } = await numberedProject('Stage'))
 })
 test.afterAll(() => server?.kill())
 
-async function open(page: Page): Promise<void> {
-  await page.goto(`${server.url}/${id}/switch`)
-  await expect(page.getByRole('button', { name: /^Angle 1/ })).toBeVisible()
-  await expect.poll(() => page.evaluate(() => Object.values(window.pendolo.health().shown).some((s) => s.frame !== null))).toBe(true)
-}
+const open = (page: Page) => openSwitch(page, server, id)
 const programme = (page: Page) => page.getByRole('img', { name: 'Programme', exact: true })
 const size = async (of: Locator) => {
   const box = await of.boundingBox()

@@ -1,6 +1,6 @@
 import { expect, type Page, test } from '@playwright/test'
-import { makeNumbers } from './numbers.ts'
-import { homeWithCopies, TestServer } from './server.ts'
+import { numberedProject } from './numbered.ts'
+import type { TestServer } from './server.ts'
 
 interface State {
   revision: number
@@ -11,14 +11,7 @@ let server: TestServer
 let id: string
 
 test.beforeAll(async () => {
-  const folder = await makeNumbers()
-  server = new TestServer(folder, ['start'], homeWithCopies())
-  await server.start()
-  ;({ id } = await server.api<{ id: string }>('/projects', { name: 'Two' }))
-  await server.api(`/projects/${id}/gather`, { paths: [folder] })
-  await server.idle()
-  await server.api(`/projects/${id}/lineup`, {})
-  await server.idle()
+  ;({ server, id } = await numberedProject('Two'))
 })
 test.afterAll(() => server.kill())
 

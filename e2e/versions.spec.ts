@@ -1,7 +1,10 @@
 import { readFileSync } from 'node:fs'
+import path from 'node:path'
 import { expect, type Page, test } from '@playwright/test'
-import { makeNumbers } from './numbers.ts'
-import { homeWithCopies, TestServer } from './server.ts'
+import { look } from './look.ts'
+import { numberedProject } from './numbered.ts'
+import { CAMERAS, readFilm } from './numbers.ts'
+import type { TestServer } from './server.ts'
 
 const SECOND = 705_600_000
 
@@ -25,14 +28,7 @@ let server: TestServer
 let id: string
 
 test.beforeAll(async () => {
-  const folder = await makeNumbers()
-  server = new TestServer(folder, ['start'], homeWithCopies())
-  await server.start()
-  id = (await server.api<{ id: string }>('/projects', { name: 'Versions' })).id
-  await server.api(`/projects/${id}/gather`, { paths: [folder] })
-  await server.idle()
-  await server.api(`/projects/${id}/lineup`, {})
-  await server.idle()
+  ;({ server, id } = await numberedProject('Versions'))
   const { doc } = await server.project<State>(id)
   const angle = (letter: string) => doc.angles.find((a) => a.name === `Cam ${letter}`)?.id as string
   const beats = Array.from({ length: 76 }, (_, i) => i * (SECOND / 2))
@@ -91,10 +87,52 @@ test('what is worth a look is listed, one press away, and can stand; the rules a
   await page.getByRole('button', { name: 'To look at' }).click()
   await page.locator('.rules').getByText('black', { exact: true }).click()
   await expect.poll(async () => (await state()).settings.standIn).toBe('black')
-  await page.locator('.rules').getByText('the next angle in order').click()
+  await page.locator('.rules').getByText('the next angle', { exact: true }).click()
   await page.getByLabel('first of all this safe angle').click()
   await page.locator('.ant-select-dropdown:visible').getByTitle('Cam c').click()
   await expect.poll(async () => (await state()).settings.safeAngle).toBe((await state()).angles.find((a) => a.name === 'Cam c')?.id)
+})
+
+test('where the chosen angle is dark its last picture is held: shown in the rules, on the wall and in the film', async ({ page }) => {
+  await open(page)
+  const camera = CAMERAS[0]
+  const last = Math.floor(camera.seconds * camera.num) - 1
+  await page.keyboard.press('End')
+  await page.keyboard.press('Shift+ArrowLeft')
+  await page.getByRole('button', { name: 'To look at' }).click()
+  const rules = page.locator('.rules')
+  // Camera a ends at 36.013 s: what each rule would show there.
+  for (const what of ['Cam b', 'Cam a', 'black']) await expect(rules.getByRole('img', { name: `There would be ${what}` })).toBeVisible()
+  const held = rules.getByRole('img', { name: 'There would be Cam a' })
+  await expect
+    .poll(() =>
+      held.evaluate((node) =>
+        Math.max(
+          ...((node as HTMLCanvasElement)
+            .getContext('2d')
+            ?.getImageData(0, 0, 192, 108)
+            .data.filter((_, i) => i % 4 === 0) ?? []),
+        ),
+      ),
+    )
+    .toBeGreaterThan(200)
+  await rules.getByText('its last picture').click()
+  await expect.poll(async () => (await state()).settings.standIn).toBe('hold')
+  await page.keyboard.press('Escape')
+  await expect.poll(async () => (await look(page, 'Programme')).read).toEqual(expect.objectContaining({ code: 1, frame: last }))
+  await expect(page.getByText(/stands in/).first()).toBeVisible()
+  await page.goto(`${server.url}/${id}/hand-over`)
+  await page.getByLabel('Size of the film').click()
+  await page.getByTitle('640 × 360').click()
+  await page.getByRole('button', { name: 'Make the film' }).click()
+  const link = page.getByRole('link', { name: /mp4$/ })
+  await expect(link).toBeVisible({ timeout: 120_000 })
+  const [download] = await Promise.all([page.waitForEvent('download'), link.click()])
+  const film = path.join(server.home, 'held.mp4')
+  await download.saveAs(film)
+  const shown = readFilm(film, 640, 360)
+  for (const frame of [36.08, 36.6, 37.9]) expect(shown[Math.round(frame * 25)]).toMatchObject({ code: 1, frame: last })
+  await server.api(`/projects/${id}/edits?label=set`, { edits: [{ type: 'settings', change: { standIn: 'next' } }] })
 })
 
 test('a version has a name and a note, is compared on the score, and its rhythm stands beside another one’s', async ({ page }) => {

@@ -1,30 +1,18 @@
 import { expect, type Page, test } from '@playwright/test'
 import { look } from './look.ts'
-import { CAMERAS, makeNumbers } from './numbers.ts'
-import { homeWithCopies, TestServer } from './server.ts'
+import { numberedProject, openSwitch } from './numbered.ts'
+import { CAMERAS } from './numbers.ts'
+import type { TestServer } from './server.ts'
 
 let server: TestServer
+let id: string
 
 test.beforeAll(async () => {
-  const folder = await makeNumbers()
-  server = new TestServer(folder, ['start'], homeWithCopies())
-  await server.start()
-  const { id } = await server.api<{ id: string }>('/projects', { name: 'Wall' })
-  await server.api(`/projects/${id}/gather`, { paths: [folder] })
-  await server.idle()
-  await server.api(`/projects/${id}/edits?label=rate`, { edits: [{ type: 'settings', change: { rate: '25/1' } }] })
-  await server.api(`/projects/${id}/lineup`, {})
-  await server.idle()
+  ;({ server, id } = await numberedProject('Wall'))
 })
 test.afterAll(() => server.kill())
 
-async function openWall(page: Page): Promise<void> {
-  const [{ id }] = await server.api<{ id: string }[]>('/projects')
-  await page.goto(`${server.url}/${id}/switch`)
-  await expect(page.getByRole('button', { name: /Angle 1/ })).toBeVisible()
-  // A picture stands on the wall before anything is measured.
-  await expect.poll(() => page.evaluate(() => Object.values(window.pendolo.health().shown).some((s) => s.frame !== null))).toBe(true)
-}
+const openWall = (page: Page) => openSwitch(page, server, id)
 
 /** How far what is shown lies before (−) or after what is heard, frames: the middle, and what 5 % are below and above. */
 async function compareWithSound(page: Page): Promise<{ low: number; median: number; high: number }> {

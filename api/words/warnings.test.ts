@@ -13,6 +13,7 @@ const said = (warning: object) =>
 test.each([
   [{ kind: 'dark', seconds: 2.34, wanted: 'roof', shown: 'pit' }, '2.3 s: ROOF has no picture there; the film would show PIT.'],
   [{ kind: 'dark', seconds: 1, wanted: 'roof', shown: null }, '1.0 s: ROOF has no picture there; the film would be black.'],
+  [{ kind: 'dark', seconds: 2, wanted: 'roof', shown: 'roof' }, '2.0 s: ROOF has no picture there; the film would hold its last picture.'],
   [{ kind: 'unchosen', seconds: 4, shown: 'pit' }, '4.0 s before the first choice; the film would show PIT.'],
   [{ kind: 'short', frames: 1 }, 'A stretch of only 1 frame.'],
   [{ kind: 'alike', angleId: 'pit', jumps: false }, 'A cut from PIT to the same picture: nobody will see it.'],

@@ -10,9 +10,12 @@ const plural = (n: number, one: string) => `${n} ${one}${n === 1 ? '' : 's'}`
  * @param angleOf the angle of a clip by its id
  */
 export function warningText(warning: FilmWarning, name: (angleId: string) => string, angleOf: (clipId: string) => string | null): string {
-  const shows = (id: string | null) => (id === null ? 'the film would be black' : `the film would show ${name(id)}`)
+  const shows = (id: string | null, wanted?: string) => {
+    if (id === null) return 'the film would be black'
+    return id === wanted ? 'the film would hold its last picture' : `the film would show ${name(id)}`
+  }
   const words: { readonly [K in FilmWarning['kind']]: (w: Of<K>) => string } = {
-    dark: (w) => `${w.seconds.toFixed(1)} s: ${name(w.wanted)} has no picture there; ${shows(w.shown)}.`,
+    dark: (w) => `${w.seconds.toFixed(1)} s: ${name(w.wanted)} has no picture there; ${shows(w.shown, w.wanted)}.`,
     unchosen: (w) => `${w.seconds.toFixed(1)} s before the first choice; ${shows(w.shown)}.`,
     short: (w) => `A stretch of only ${plural(w.frames, 'frame')}.`,
     alike: (w) => (w.jumps ? `${name(w.angleId)} jumps over what was left out.` : `A cut from ${name(w.angleId)} to the same picture: nobody will see it.`),

@@ -1,5 +1,5 @@
 import { type Flicks, firstFrom, flicks, lastUpTo } from '../time/index.ts'
-import { type Choice, CutError, firstAt, type Points, pick, pointAt, roll, type SwitchPoint, sameChoice, spliced, within } from './points.ts'
+import { type Choice, CutError, firstAt, type Points, pick, pointAt, type SwitchPoint, sameChoice, spliced, within } from './points.ts'
 
 /** A stretch of the master, half-open. */
 export interface Stretch {
@@ -28,7 +28,7 @@ export function split(points: Points, time: Flicks): SwitchPoint[] {
 }
 
 /** Removes all cuts at these times: what was seen before each goes on. @throws CutError when no cut is at one of them */
-export function joinAll(points: Points, times: readonly Flicks[]): SwitchPoint[] {
+export function join(points: Points, times: readonly Flicks[]): SwitchPoint[] {
   const indices = new Set(times.map((time) => cutAt(points, time)))
   if (indices.size === 0) return [...points]
   const [first, last] = [Math.min(...indices), Math.max(...indices)]
@@ -41,7 +41,7 @@ export function joinAll(points: Points, times: readonly Flicks[]): SwitchPoint[]
 }
 
 /** Gives another choice to all stretches that begin at these times. @throws CutError when no cut is at one of them */
-export function reassignAll(points: Points, times: readonly Flicks[], choice: Choice): SwitchPoint[] {
+export function reassign(points: Points, times: readonly Flicks[], choice: Choice): SwitchPoint[] {
   const indices = times.map((time) => cutAt(points, time))
   if (indices.length === 0) return [...points]
   const [first, last] = [Math.min(...indices), Math.max(...indices)]
@@ -87,9 +87,12 @@ export function slide(points: Points, time: Flicks, by: number, gap: Flicks): Sw
   return points.toSpliced(index, 2, { ...points[index], time: flicks(time + moved) }, { ...next, time: flicks(next.time + moved) })
 }
 
-/** Moves several cuts by the same time, as far as all of them can go without coming nearer than `gap` to one that stays. */
-export function rollAll(points: Points, times: readonly Flicks[], by: number, gap: Flicks): SwitchPoint[] {
-  if (times.length === 1) return roll(points, times[0], flicks(times[0] + Math.round(by)), gap)
+/**
+ * Moves cuts by the same time, as far as all of them can go without coming nearer than `gap` to one that stays.
+ * @param by flicks, to later when positive
+ * @throws CutError when no cut is at one of the times
+ */
+export function roll(points: Points, times: readonly Flicks[], by: number, gap: Flicks): SwitchPoint[] {
   const chosen = new Set(times.map((time) => cutAt(points, time)))
   let [low, high] = [Number.NEGATIVE_INFINITY, Number.POSITIVE_INFINITY]
   for (const i of chosen) {

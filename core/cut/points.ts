@@ -1,7 +1,7 @@
 import { type Flicks, firstFrom, lastUpTo } from '../time/index.ts'
 
-/** What stands in where the chosen angle has no picture. */
-export const STAND_INS = ['next', 'black'] as const
+/** What stands in where the chosen angle has no picture: the next angle in order, its own last picture (before its first one the next angle), or nothing. */
+export const STAND_INS = ['next', 'hold', 'black'] as const
 export type StandIn = (typeof STAND_INS)[number]
 
 export const TRANSITION_KINDS = ['dissolve', 'dip'] as const
@@ -77,14 +77,6 @@ export function choose(points: Points, time: Flicks, choice: Choice, since: Flic
   return spliced(points, from, Math.max(from, to), [{ time, ...pick(choice) }])
 }
 
-/** Gives another choice to the stretch under the instant, without new cuts. @throws CutError before the first point */
-export function reassign(points: Points, time: Flicks, choice: Choice): SwitchPoint[] {
-  const index = pointAt(points, time)
-  if (index < 0) throw new CutError('there is no stretch here yet; choose an angle first')
-  const { time: at, split } = points[index]
-  return spliced(points, index, index + 1, [{ time: at, ...pick(choice), ...(split && { split }) }])
-}
-
 /** Paints a choice over [from, to): what ruled at `to` goes on from there. */
 export function paint(points: Points, from: Flicks, to: Flicks, choice: Choice): SwitchPoint[] {
   if (to <= from) throw new CutError('a painted stretch must end after it begins')
@@ -102,26 +94,6 @@ export function within(points: Points, from: Flicks, to: Flicks, inserted: reado
   const first = firstAt(points, from)
   if (!after) return spliced(points, first, first, inserted)
   return spliced(points, first, end + 1, [...inserted, after.time === to ? after : { time: to, ...pick(after) }])
-}
-
-/**
- * Moves a point; it stays at least `gap` away from its neighbours, so that neither stretch vanishes.
- * @throws CutError when no point is at `time`
- */
-export function roll(points: Points, time: Flicks, to: Flicks, gap: Flicks): SwitchPoint[] {
-  const index = firstAt(points, time)
-  if (points[index]?.time !== time) throw new CutError('there is no cut at this place to move')
-  const low = index > 0 ? points[index - 1].time + gap : Number.NEGATIVE_INFINITY
-  const high = index + 1 < points.length ? points[index + 1].time - gap : Number.POSITIVE_INFINITY
-  const at = Math.min(Math.max(to, low), high) as Flicks
-  return points.with(index, { ...points[index], time: at })
-}
-
-/** Removes the point at `time`: the stretch before goes on. @throws CutError when no point is at `time` */
-export function join(points: Points, time: Flicks): SwitchPoint[] {
-  const index = firstAt(points, time)
-  if (points[index]?.time !== time) throw new CutError('there is no cut at this place to join')
-  return spliced(points, index, index + 1, [])
 }
 
 export function pick({ angleId, clipId, transition }: Choice): Choice {

@@ -203,7 +203,7 @@ describe('a film', () => {
       ['alike', 76],
       ['doubtful', 0],
     ])
-    expect(kinds(apply(doc, { type: 'join', cutId: 'cut', time: at(0) }))[0]).toEqual(['unchosen', 0])
+    expect(kinds(apply(doc, { type: 'join', cutId: 'cut', times: [at(0)] }))[0]).toEqual(['unchosen', 0])
     expect(
       kinds(apply(show(), { type: 'choose', cutId: 'cut', time: at(99.9), choice: { angleId: 'b' } }, { type: 'settings', change: { standIn: 'black' } })),
     ).toEqual([['dark', 99.9]])
@@ -227,7 +227,7 @@ describe('a film', () => {
     const led = apply(doc, { type: 'settings', change: { lead: -3 } })
     expect(kinds(led)).toContain('off-beat 40')
     expect(kinds(led)).not.toContain('off-beat 50.12')
-    expect(kinds(apply(doc, { type: 'roll', cutId: 'cut', time: at(50.12), to: at(50.24) }))).not.toContain('off-beat 50.24')
+    expect(kinds(apply(doc, { type: 'roll', cutId: 'cut', times: [at(50.12)], by: at(0.12) }))).not.toContain('off-beat 50.24')
     expect(kinds(apply(doc, { type: 'acceptWarning', cutId: 'cut', key: found(doc)[3].key, accepted: true }))).toContain('alike 55 stands')
     expect(kinds(apply(doc, { type: 'settings', change: { shortest: 260 } }))).toEqual(expect.arrayContaining(['short 40', 'short 50.12']))
     expect(found(apply(doc, out(5, 6))).find((w) => w.kind === 'alike')).toMatchObject({ jumps: true, angleId: 'a' })

@@ -1,10 +1,12 @@
 import fc from 'fast-check'
-import { choose, pointAt, type SwitchPoint } from '../cut/index.ts'
+import { choose, pointAt, STAND_INS, type StandIn, type SwitchPoint } from '../cut/index.ts'
 import type { PictureSpan } from '../project/index.ts'
-import { type Flicks, flicks } from '../time/index.ts'
+import { FLICKS_PER_SECOND, type Flicks, flicks } from '../time/index.ts'
 import { Pictures, planFilm } from './index.ts'
 
-const t = (n: number) => flicks(n * 1000)
+/** A millisecond. */
+const UNIT = FLICKS_PER_SECOND / 1000
+const t = (n: number) => flicks(n * UNIT)
 const point = (n: number, angleId: string): SwitchPoint => ({ time: t(n), angleId })
 const anyAngle = fc.constantFrom('a', 'b', 'c')
 const anyPoints = fc
@@ -28,9 +30,9 @@ describe('the planned film', () => {
     { clipId: 'b1', angleId: 'b', start: t(4), end: t(8) },
     { clipId: 'b2', angleId: 'b', start: t(12), end: t(20) },
   ]
-  const plan = (points: SwitchPoint[], standIn: 'next' | 'black' = 'next') =>
+  const plan = (points: SwitchPoint[], standIn: StandIn = 'next') =>
     planFilm(points, { spans, order: ['a', 'b'], standIn }, t(0), t(20)).map(
-      (s) => `${s.start / 1000}-${s.end / 1000} ${s.clipId ?? 'black'}${s.standIn ? '*' : ''}`,
+      (s) => `${s.start / UNIT}-${s.end / UNIT} ${s.clipId ?? 'black'}${s.standIn ? '*' : ''}${s.stillAt === null ? '' : `@${(s.stillAt / UNIT).toFixed(2)}`}`,
     )
 
   test('where the chosen angle has no picture the next one stands in, and says so', () => {
@@ -39,6 +41,18 @@ describe('the planned film', () => {
 
   test('or it is black when that is asked for', () => {
     expect(plan([point(0, 'a'), point(5, 'b')], 'black')).toEqual(['0-5 a1', '5-8 b1', '8-12 black*', '12-20 b2'])
+  })
+
+  test('or its own last picture is held; before its first one the next angle stands in', () => {
+    expect(plan([point(0, 'b'), point(9, 'a')], 'hold')).toEqual(['0-4 a1*', '4-8 b1', '8-9 b1*@7.95', '9-10 a1', '10-20 a1*@9.95'])
+    expect(plan([point(0, 'a'), point(5, 'b')], 'hold')).toEqual(['0-5 a1', '5-8 b1', '8-12 b1*@7.95', '12-20 b2'])
+    // On the frames of a film it is still the clip's last picture, not that of the last frame.
+    const moved = spans.map((s) => ({ ...s, end: flicks(s.end + UNIT / 2), until: s.end }))
+    const film = planFilm([point(0, 'b')], { spans: moved, order: ['a', 'b'], standIn: 'hold' }, t(4), t(12))
+    expect(film.map((s) => [s.start, s.stillAt])).toEqual([
+      [t(4), null],
+      [t(8.5), t(7.95)],
+    ])
   })
 
   test('stretches tile the whole range', () => {
@@ -59,7 +73,7 @@ describe('the planned film', () => {
     )
     const takes = fc.array(fc.tuple(fc.integer({ min: 0, max: 60 }), anyAngle, fc.option(fc.nat(30), { nil: undefined })))
     fc.assert(
-      fc.property(anySpans, takes, fc.constantFrom('next' as const, 'black' as const), fc.integer({ min: -5, max: 60 }), (list, choices, standIn, probe) => {
+      fc.property(anySpans, takes, fc.constantFrom(...STAND_INS), fc.integer({ min: -5, max: 60 }), (list, choices, standIn, probe) => {
         const spans = list
           .map((s, i): PictureSpan => ({ clipId: `${s.clip}-${i}`, angleId: s.angleId, start: t(s.start), end: t(s.start + s.length) }))
           .sort((a, b) => a.start - b.start)
@@ -72,8 +86,15 @@ describe('the planned film', () => {
         const shown = film.find((s) => t(probe) >= s.start && t(probe) < s.end)
         const point = points[pointAt(points, t(probe))]
         const own = point ? clipShownAt(spans, point.angleId, t(probe), point.clipId) : null
-        const other = standIn === 'next' ? (['a', 'b', 'c'].map((a) => clipShownAt(spans, a, t(probe))).find((s) => s !== null) ?? null) : null
-        expect(shown?.clipId).toBe((own ?? other)?.clipId ?? null)
+        const other = standIn === 'black' ? null : (['a', 'b', 'c'].map((a) => clipShownAt(spans, a, t(probe))).find((s) => s !== null) ?? null)
+        const gone = spans.filter((s) => s.angleId === point?.angleId && s.end <= t(probe))
+        if (standIn === 'hold' && !own && gone.length > 0) {
+          expect(shown?.stillAt).toBe(Math.max(...gone.map((s) => s.end)) - t(0.05))
+          expect(gone.find((s) => s.clipId === shown?.clipId)?.end).toBe((shown?.stillAt as number) + t(0.05))
+        } else {
+          expect(shown?.clipId).toBe((own ?? other)?.clipId ?? null)
+          expect(shown?.stillAt).toBeNull()
+        }
         expect(shown?.standIn).toBe(!own)
         expect(shown?.wanted).toBe(point?.angleId ?? null)
         // Every cut in sight is a border of the film.

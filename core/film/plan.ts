@@ -45,6 +45,7 @@ export function planFilm(points: Points, material: Material, from: Flicks, to: F
       last.clipId === stretch.clipId &&
       last.angleId === stretch.angleId &&
       last.standIn === stretch.standIn &&
+      last.stillAt === stretch.stillAt &&
       last.wanted === stretch.wanted
     )
       out[out.length - 1] = { ...last, end }

@@ -32,7 +32,7 @@ export interface Versions {
   readonly layers: (cutId: string) => readonly Layer[]
 }
 
-const NOTHING: Shown = { wanted: null, angleId: null, clipId: null, standIn: false }
+const NOTHING: Shown = { wanted: null, angleId: null, clipId: null, standIn: false, stillAt: null }
 
 /** Answers what a film shows: at an instant in O(log n), or all of it as a plan. Wall, score, film and exchange files all ask here. */
 export class FilmResolver {
@@ -154,7 +154,7 @@ function snapped(points: Points, rate: Rate): Points {
 
 /** Borders of a span on a frame grid: a frame has the clip's picture when its start lies in the span. */
 export function spanOnGrid(span: PictureSpan, rate: Rate): PictureSpan {
-  return { ...span, start: nextFrameStart(span.start, rate), end: nextFrameStart(span.end, rate) }
+  return { ...span, start: nextFrameStart(span.start, rate), end: nextFrameStart(span.end, rate), until: span.end }
 }
 
 export interface FilmOptions {

@@ -29,6 +29,8 @@ export interface Segment {
     readonly rate: number
   } | null
   readonly standIn: boolean
+  /** Master time of the one picture that is held throughout. */
+  readonly stillAt?: Flicks
   /** Words of a card. */
   readonly text?: string
 }
@@ -118,11 +120,11 @@ export function layOut(
     originFrame,
     fromFrame: base,
     toFrame: last.fromFrame + last.frames,
-    cut: film.plan().map(({ at, length, from, clipId, standIn, run }) => {
+    cut: film.plan().map(({ at, length, from, clipId, standIn, stillAt, run }) => {
       const fromFrame = base + frameAt(at, rate)
       const frames = frameAt(length, rate)
       if (from === null) return { fromFrame, frames, masterFrame: null, source: null, standIn, ...(run.text !== undefined && { text: run.text }) }
-      return segment(doc, files, rate, { fromFrame, frames, masterFrame: frameAt(from, rate) }, clipId, standIn)
+      return segment(doc, files, rate, { fromFrame, frames, masterFrame: frameAt(from, rate) }, clipId, standIn, stillAt)
     }),
     runs: tracks.map((t, i) => ({ ...t, fade: film.runs[i].fade })),
     angles: doc.angles
@@ -177,7 +179,15 @@ function masterSegments(doc: ProjectDoc, files: ReadonlyMap<string, ExchangeFile
   })
 }
 
-function segment(doc: ProjectDoc, files: ReadonlyMap<string, ExchangeFile>, rate: Rate, track: Track, clipId: string | null, standIn: boolean): Segment {
+function segment(
+  doc: ProjectDoc,
+  files: ReadonlyMap<string, ExchangeFile>,
+  rate: Rate,
+  track: Track,
+  clipId: string | null,
+  standIn: boolean,
+  stillAt: Flicks | null = null,
+): Segment {
   const clip = clipId ? doc.clips[clipId] : undefined
   const gathered = clip && files.get(clip.fileId)
   const file = gathered && { ...gathered, facts: factsOfClip(gathered.facts, clip) }
@@ -185,10 +195,10 @@ function segment(doc: ProjectDoc, files: ReadonlyMap<string, ExchangeFile>, rate
   const grid = file && frameGridOf(file.facts)
   const nothing = { ...track, source: null, standIn }
   if (!clip || !file || !placement || !grid || track.masterFrame === null) return nothing
-  const firstFrame = frameShownAt(frameStart(track.masterFrame, rate), placement, grid)
+  const firstFrame = frameShownAt(stillAt ?? frameStart(track.masterFrame, rate), placement, grid)
   if (firstFrame === null) return nothing
   const angleName = doc.angles.find((a) => a.id === clip.angleId)?.name ?? ''
-  return { ...track, source: { file, clipId: clip.id, angleName, firstFrame, rate: placement.rate }, standIn }
+  return { ...track, source: { file, clipId: clip.id, angleName, firstFrame, rate: placement.rate }, standIn, ...(stillAt !== null && { stillAt }) }
 }
 
 /** Clips of an angle on as few lanes as keep them from overlapping; the first lane holds the earliest. */

@@ -78,6 +78,22 @@ describe('the project on its frame grid', () => {
     ])
   })
 
+  test('a picture that is held is the last one of its clip, in the film and in what is exchanged', () => {
+    const exchange = layOut('Show', applyEdits(show(), [{ type: 'settings', change: { standIn: 'hold' } }]).doc, files)
+    const held = exchange.cut.at(-1)
+    // c's last picture, of 200, stands from 16 s on.
+    expect(held).toMatchObject({ fromFrame: 400, frames: 100, standIn: true, stillAt: at(16) - at(50e-6), source: { clipId: 'c1' } })
+    const last = (files.get('f3')?.facts.video?.frames ?? 0) - 1
+    expect(held?.source?.firstFrame).toBe(last)
+    const edl = writeEdl(exchange).split('\r\n')
+    const event = edl.findIndex((l) => l.startsWith('004'))
+    expect(edl[event + 1]).toMatch(/^M2 +\S+ +000\.0 /)
+    const otio = writeOtio(exchange)
+    expect(otio).toContain('FreezeFrame.1')
+    const c = readOtioPlacements(otio).find((p) => p.fileName === held?.source?.file.name && p.startSeconds > 3)
+    expect(c?.startSeconds).toBeCloseTo(4, 1)
+  })
+
   test('an angle’s track begins with the first project frame the clip covers', () => {
     const { angles } = layOut('Show', show(), files)
     const b = angles.find((a) => a.id === 'b')?.segments[0]

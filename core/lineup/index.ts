@@ -5,6 +5,7 @@ export { partsOf, thinStretches } from './parts.ts'
 export {
   type HeardSound,
   heard,
+  heardIn,
   laterBy,
   type PlaceOptions,
   placeBySound,

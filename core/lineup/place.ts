@@ -1,13 +1,13 @@
 import {
   ANALYSIS_RATE,
-  type BandFeatures,
-  bandFeatures,
+  type FeatureSource,
+  featuresIn,
+  featuresOf,
   resample,
   type SampleSource,
-  sliceFeatures,
   sourceOf,
+  stretchedFeatures,
   stretchedSource,
-  stretchFeatures,
 } from '../signal/index.ts'
 import { type Sum, type SumResult, searchSum, whiteOf } from './buried.ts'
 import { CoarseReference, type CoarseResult, FRAME_SECONDS } from './coarse.ts'
@@ -48,16 +48,21 @@ export interface PlaceOptions {
 /** Coarse score from which a place stands out by itself. */
 const CLEAR_SCORE = 12
 
-/** A recording as placing reads it: its samples where needed, its features whole. */
+/** A recording as placing reads it: samples and features where they are needed. */
 export interface HeardSound {
   /** Mono at {@link ANALYSIS_RATE}; sample 0 is presentation time 0. */
   readonly source: SampleSource
-  readonly features: BandFeatures
+  readonly features: FeatureSource
 }
 
-/** @param samples mono at {@link ANALYSIS_RATE} */
+/** @param source mono at {@link ANALYSIS_RATE}; sample 0 is presentation time 0 */
+export function heardIn(source: SampleSource): HeardSound {
+  return { source, features: featuresOf(source) }
+}
+
+/** {@link heardIn} for samples in memory. */
 export function heard(samples: Float32Array): HeardSound {
-  return { source: sourceOf(samples), features: bandFeatures(samples) }
+  return heardIn(sourceOf(samples))
 }
 
 /** Prepared master, shared by all clips of a line-up. */
@@ -68,7 +73,7 @@ export class SoundReference {
 
   constructor(master: HeardSound) {
     this.source = master.source
-    this.coarse = new CoarseReference(master.features)
+    this.coarse = new CoarseReference(master.features.read(0, master.features.frames))
   }
 
   /** The master as {@link searchSum} wants it; made when a clip is buried, a byte a sample. */
@@ -101,16 +106,17 @@ export function placeBySound(reference: SoundReference, clip: HeardSound, option
     proof: proofOf(null, [], 1, coarse),
   })
   if (clip.source.length < 3 * ANALYSIS_RATE) return nothing({ code: 'clip-short' })
-  if (clip.features.levelDb.every((level) => level < -85)) return nothing({ code: 'clip-silent' })
+  if (isSilent(clip.source)) return nothing({ code: 'clip-silent' })
   if (reference.source.length < 3 * ANALYSIS_RATE) return nothing({ code: 'master-short' })
 
   // Short clips are read and played at the other speed once; of long ones only the windows.
   const short = clip.source.length <= LONG_SECONDS * ANALYSIS_RATE
   const own = short ? sourceOf(clip.source.read(0, clip.source.length)) : clip.source
+  const features = short ? featuresIn(clip.features.read(0, clip.features.frames)) : clip.features
   const at = (speed: number): HeardSound => {
-    if (speed === 1) return { ...clip, source: own }
+    if (speed === 1) return { source: own, features }
     const source = short ? sourceOf(resample(own.read(0, own.length), speed)) : stretchedSource(own, speed)
-    return { source, features: stretchFeatures(clip.features, speed) }
+    return { source, features: stretchedFeatures(features, speed) }
   }
   const { only = 1 } = options
   let best = attempt(reference, at(only), only, options)
@@ -118,7 +124,7 @@ export function placeBySound(reference: SoundReference, clip: HeardSound, option
   const first = openToSum(best) ? buried(reference, at(only).source, only, options) : null
   if (first?.verdict === 'sure') return first
   if (verdictOf(best).verdict !== 'sure' && options.speeds?.length) {
-    for (const speed of promisingSpeeds(reference.coarse, clip.features, options.speeds)) {
+    for (const speed of promisingSpeeds(reference.coarse, features, options.speeds)) {
       const other = attempt(reference, at(speed), speed, options)
       if ((other.ranked[0]?.candidate.support ?? 0) > (best.ranked[0]?.candidate.support ?? 0) * 1.2) best = other
       if (verdictOf(best).verdict === 'sure') break
@@ -151,6 +157,20 @@ export function placeBySound(reference: SoundReference, clip: HeardSound, option
       jumps: jumps.map((j) => ({ clipSeconds: j.clipSeconds / best.speed, bySeconds: j.bySeconds })),
     },
   }
+}
+
+/** Below this there is only dither, as power of full scale: −85 dB. */
+const SILENT = 10 ** -8.5
+
+/** Whether no second of a recording holds anything. */
+function isSilent(source: SampleSource): boolean {
+  for (let from = 0; from < source.length; from += ANALYSIS_RATE) {
+    const samples = source.read(from, Math.min(source.length, from + ANALYSIS_RATE))
+    let sum = 0
+    for (const x of samples) sum += x * x
+    if (sum >= SILENT * samples.length) return false
+  }
+  return true
 }
 
 /** A speed found by features is off by so much, and tried in such steps. */
@@ -288,7 +308,7 @@ function attempt(reference: SoundReference, clip: HeardSound, speed: number, opt
 /** Searches the part of the clip between two of its seconds; what stands out is measured over the whole clip. */
 function attemptAt(reference: SoundReference, clip: HeardSound, speed: number, options: PlaceOptions, from: number, to: number): Attempt {
   const { near } = options
-  const part = sliceFeatures(clip.features, Math.round(from / FRAME_SECONDS), Math.ceil(to / FRAME_SECONDS))
+  const part = clip.features.read(Math.round(from / FRAME_SECONDS), Math.ceil(to / FRAME_SECONDS))
   const moved = Math.round(from / FRAME_SECONDS) * FRAME_SECONDS
   const found = reference.coarse.search(part, options.thorough ? 24 : 14, near && { ...near, startSeconds: near.startSeconds + moved })
   const coarse = { ...found, curveStart: found.curveStart - moved, peaks: found.peaks.map((p) => ({ ...p, startSeconds: p.startSeconds - moved })) }

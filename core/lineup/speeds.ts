@@ -1,13 +1,12 @@
 import {
   ANALYSIS_RATE,
-  type BandFeatures,
   Correlator,
+  type FeatureSource,
   type Packed,
   packed,
   packedTurned,
   resample,
   type SampleSource,
-  sliceFeatures,
   sourceOf,
   stretchFeatures,
   whitened,
@@ -24,10 +23,10 @@ export type SpeedWish = 'auto' | 'any' | number
 const EXCERPT_SECONDS = 240
 
 /** Speeds worth the fine stage: those whose stretched features correlate best with the master. */
-export function promisingSpeeds(reference: CoarseReference, all: BandFeatures, speeds: readonly number[]): number[] {
+export function promisingSpeeds(reference: CoarseReference, all: FeatureSource, speeds: readonly number[]): number[] {
   const most = Math.round(EXCERPT_SECONDS / FRAME_SECONDS)
   const first = Math.max(0, (all.frames - most) >> 1)
-  const features = sliceFeatures(all, first, first + most)
+  const features = all.read(first, first + most)
   return speeds
     .map((speed) => ({ speed, score: reference.search(stretchFeatures(features, speed), 1).peaks[0]?.score ?? 0 }))
     .sort((a, b) => b.score - a.score)

@@ -7,15 +7,12 @@ import {
   endPass,
   giveWay,
   join,
-  joinAll,
   movedByBeats,
   nearestIndex,
   paint,
   reassign,
-  reassignAll,
   replaceAngle,
   roll,
-  rollAll,
   type SwitchPoint,
   slide,
   split,
@@ -35,17 +32,14 @@ import { type ProjectDoc, wholeMaster } from './types.ts'
 
 export type CutEdit =
   | { type: 'choose'; cutId: string; time: Flicks; choice: Choice; since?: Flicks }
-  | { type: 'reassign'; cutId: string; time: Flicks; choice: Choice }
   | { type: 'paint'; cutId: string; from: Flicks; to: Flicks; choice: Choice }
-  | { type: 'roll'; cutId: string; time: Flicks; to: Flicks }
-  | { type: 'join'; cutId: string; time: Flicks }
-  | { type: 'joinAll'; cutId: string; times: Flicks[] }
+  | { type: 'join'; cutId: string; times: Flicks[] }
   | { type: 'split'; cutId: string; time: Flicks }
   /** Another choice for all stretches that begin at these times. */
-  | { type: 'reassignAll'; cutId: string; times: Flicks[]; choice: Choice }
+  | { type: 'reassign'; cutId: string; times: Flicks[]; choice: Choice }
   | { type: 'swap'; cutId: string; a: Flicks; b: Flicks }
   | { type: 'slide'; cutId: string; time: Flicks; by: Flicks }
-  | { type: 'rollAll'; cutId: string; times: Flicks[]; by: Flicks }
+  | { type: 'roll'; cutId: string; times: Flicks[]; by: Flicks }
   | { type: 'alternate'; cutId: string; from: Flicks; to: Flicks; borders: Flicks[]; choices: Choice[] }
   | { type: 'replaceAngle'; cutId: string; from: Flicks; to: Flicks; angleId: string; choice: Choice }
   /** Repeats the cuts of a range so many beats later, or a time later where nothing is said of beats. */
@@ -70,25 +64,19 @@ export const cutReducers: Reducers<CutEdit> = {
     checkChoice(recorder.doc, choice)
     cutPoints(recorder, cutId, (points) => choose(points, time, choice, since))
   },
-  reassign: (recorder, { cutId, time, choice }) => {
-    checkChoice(recorder.doc, choice)
-    cutPoints(recorder, cutId, (points) => reassign(points, time, choice))
-  },
   paint: (recorder, { cutId, from, to, choice }) => {
     checkChoice(recorder.doc, choice)
     cutPoints(recorder, cutId, (points) => paint(points, from, to, choice))
   },
-  roll: (recorder, { cutId, time, to }) => cutPoints(recorder, cutId, (points) => roll(points, time, to, oneFrame(recorder.doc))),
-  join: (recorder, { cutId, time }) => cutPoints(recorder, cutId, (points) => join(points, time)),
-  joinAll: (recorder, { cutId, times }) => cutPoints(recorder, cutId, (points) => joinAll(points, times)),
+  join: (recorder, { cutId, times }) => cutPoints(recorder, cutId, (points) => join(points, times)),
   split: (recorder, { cutId, time }) => cutPoints(recorder, cutId, (points) => split(points, time)),
-  reassignAll: (recorder, { cutId, times, choice }) => {
+  reassign: (recorder, { cutId, times, choice }) => {
     checkChoice(recorder.doc, choice)
-    cutPoints(recorder, cutId, (points) => reassignAll(points, times, choice))
+    cutPoints(recorder, cutId, (points) => reassign(points, times, choice))
   },
   swap: (recorder, { cutId, a, b }) => cutPoints(recorder, cutId, (points) => swap(points, a, b)),
   slide: (recorder, { cutId, time, by }) => cutPoints(recorder, cutId, (points) => slide(points, time, by, oneFrame(recorder.doc))),
-  rollAll: (recorder, { cutId, times, by }) => cutPoints(recorder, cutId, (points) => rollAll(points, times, by, oneFrame(recorder.doc))),
+  roll: (recorder, { cutId, times, by }) => cutPoints(recorder, cutId, (points) => roll(points, times, by, oneFrame(recorder.doc))),
   alternate: (recorder, { cutId, from, to, borders, choices }) => {
     for (const choice of choices) checkChoice(recorder.doc, choice)
     cutPoints(recorder, cutId, (points) => alternate(points, { from, to }, borders, choices))

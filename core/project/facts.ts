@@ -62,6 +62,8 @@ export interface PictureSpan {
   readonly angleId: string
   readonly start: Flicks
   readonly end: Flicks
+  /** Where the pictures really end, when `end` was moved to a frame. */
+  readonly until?: Flicks
 }
 
 /** A still stands from so long before the master's beginning on, and as long after it. */

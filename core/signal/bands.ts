@@ -1,4 +1,5 @@
 import { FrameReader } from './fft.ts'
+import type { SampleSource } from './source.ts'
 
 /** Sampling rate of the sound that placing works on, Hz: holds all a phone or a distant camera keeps. */
 export const ANALYSIS_RATE = 8000
@@ -81,17 +82,19 @@ export class BandWriter {
       this.#levels = grown(this.#levels)
     }
     const row = this.#row(frame)
-    const edges = this.#edges
+    const [edges, ring, sum, squares] = [this.#edges, this.#ring, this.#sum, this.#squares]
     let total = 0
+    let k = edges[0]
     for (let b = 0; b < BAND_COUNT; b++) {
+      const end = edges[b + 1]
       let energy = 0
-      for (let k = edges[b]; k < edges[b + 1] && k < power.length; k++) energy += power[k]
+      for (; k < end; k++) energy += power[k]
       total += energy
       // The floor stands for −90 dB of full scale: below it there is only dither.
       const log = Math.log(energy + 1e-5)
-      this.#ring[row + b] = log
-      this.#sum[b] += log
-      this.#squares[b] += log * log
+      ring[row + b] = log
+      sum[b] += log
+      squares[b] += log * log
     }
     this.#levels[frame] = Math.max(-120, Math.min(0, Math.round(10 * Math.log10(total / (BAND_WINDOW * BAND_WINDOW * 0.1) + 1e-12))))
     if (frame < LEVEL_HALF) return
@@ -103,22 +106,25 @@ export class BandWriter {
   #level(frame: number, known: number): void {
     const count = Math.min(known, frame + LEVEL_HALF + 1) - Math.max(0, frame - LEVEL_HALF)
     const row = this.#row(frame)
+    const [ring, sum, squares, values] = [this.#ring, this.#sum, this.#squares, this.#values]
+    const share = 1 / count
     for (let b = 0; b < BAND_COUNT; b++) {
-      const mean = this.#sum[b] / count
-      const spread = Math.sqrt(Math.max(0, this.#squares[b] / count - mean * mean))
+      const mean = sum[b] * share
+      const spread = Math.sqrt(Math.max(0, squares[b] * share - mean * mean))
       // Half a neper is added so that near-steady noise is not blown up to look like events.
-      const value = (this.#ring[row + b] - mean) / (spread + 0.5)
-      this.#values[frame * BAND_COUNT + b] = Math.round(STEPS * Math.max(-3, Math.min(3, value)))
+      const value = (ring[row + b] - mean) / (spread + 0.5)
+      values[frame * BAND_COUNT + b] = Math.round(STEPS * Math.max(-3, Math.min(3, value)))
     }
   }
 
   #forget(frame: number): void {
     if (frame < 0) return
     const row = this.#row(frame)
+    const [ring, sum, squares] = [this.#ring, this.#sum, this.#squares]
     for (let b = 0; b < BAND_COUNT; b++) {
-      const log = this.#ring[row + b]
-      this.#sum[b] -= log
-      this.#squares[b] -= log * log
+      const log = ring[row + b]
+      sum[b] -= log
+      squares[b] -= log * log
     }
   }
 }
@@ -143,36 +149,66 @@ export function sliceFeatures(features: BandFeatures, from: number, to: number):
   return { frames: b - a, values: features.values.subarray(a * BAND_COUNT, b * BAND_COUNT), levelDb: features.levelDb.subarray(a, b) }
 }
 
-/** Features as bytes for a file: levels, then values. */
-export function packFeatures(features: BandFeatures): Uint8Array {
-  const out = new Int8Array(features.frames * (BAND_COUNT + 1))
-  out.set(features.levelDb)
-  out.set(features.values, features.frames)
-  return new Uint8Array(out.buffer)
+/** Features of a recording, computed where they are read. */
+export interface FeatureSource {
+  readonly frames: number
+  /** Frames from (included) to (excluded), as they are in the features of the whole. */
+  read(from: number, to: number): BandFeatures
 }
 
-/** @throws RangeError when the bytes are no features */
-export function unpackFeatures(bytes: Uint8Array): BandFeatures {
-  const frames = bytes.length / (BAND_COUNT + 1)
-  if (!Number.isInteger(frames)) throw new RangeError(`${bytes.length} bytes are no whole number of feature frames`)
-  const all = new Int8Array(bytes.buffer, bytes.byteOffset, bytes.length)
-  return { frames, levelDb: all.subarray(0, frames), values: all.subarray(frames) }
+/** Features that are there as a whole, as a source. */
+export function featuresIn(features: BandFeatures): FeatureSource {
+  return { frames: features.frames, read: (from, to) => sliceFeatures(features, from, to) }
+}
+
+/** Samples read at once, a little over a minute. */
+const READ_AT_ONCE = 1 << 19
+
+/** Features of samples that are read where they are needed: of hours only the parts that are looked at. */
+export function featuresOf(source: SampleSource): FeatureSource {
+  const frames = source.length === 0 ? 0 : Math.floor((source.length - 1) / BAND_HOP) + 1
+  return {
+    frames,
+    read: (from, to) => {
+      const a = Math.max(0, from)
+      const b = Math.max(a, Math.min(frames, to))
+      // What is levelled around the first and the last one, each with its whole window.
+      const lead = Math.min(a, LEVEL_HALF + BAND_WINDOW / 2 / BAND_HOP)
+      const last = Math.min(source.length, (b - 1 + LEVEL_HALF) * BAND_HOP + BAND_WINDOW / 2 + 1)
+      const writer = new BandWriter()
+      for (let at = (a - lead) * BAND_HOP; at < last && b > a; at += READ_AT_ONCE) writer.push(source.read(at, Math.min(last, at + READ_AT_ONCE)))
+      return sliceFeatures(writer.finish(), lead, lead + b - a)
+    },
+  }
+}
+
+/** {@link stretchFeatures} of features that are computed where they are read. */
+export function stretchedFeatures(features: FeatureSource, ratio: number): FeatureSource {
+  return {
+    frames: Math.floor(features.frames * ratio),
+    read: (from, to) => {
+      const first = Math.max(0, Math.floor(from / ratio))
+      const part = features.read(first, Math.ceil(to / ratio) + 2)
+      return stretchFeatures(part, ratio, { from, to: Math.min(to, Math.floor(features.frames * ratio)), first })
+    },
+  }
 }
 
 /**
  * What the features would be, had the recording been played at another speed: time stretched, bands shifted.
  * @param ratio length of the result over length of the input; 1.5 = slower and lower. Positive.
+ * @param part which frames of the result, where the features begin with another frame of theirs than 0
  */
-export function stretchFeatures(features: BandFeatures, ratio: number): BandFeatures {
-  const frames = Math.floor(features.frames * ratio)
+export function stretchFeatures(features: BandFeatures, ratio: number, part = { from: 0, to: Math.floor(features.frames * ratio), first: 0 }): BandFeatures {
+  const frames = Math.max(0, part.to - part.from)
   const values = new Int8Array(frames * BAND_COUNT)
   const levelDb = new Int8Array(frames)
   const shift = Math.log2(ratio) * BANDS_PER_OCTAVE
   for (let f = 0; f < frames; f++) {
-    const at = f / ratio
+    const at = (part.from + f) / ratio - part.first
     const i = Math.min(features.frames - 1, Math.floor(at))
     const j = Math.min(features.frames - 1, i + 1)
-    const part = at - i
+    const share = at - i
     levelDb[f] = features.levelDb[i]
     for (let b = 0; b < BAND_COUNT; b++) {
       const from = b + shift
@@ -184,7 +220,7 @@ export function stretchFeatures(features: BandFeatures, ratio: number): BandFeat
         [lower + 1, mix],
       ]) {
         if (band < 0 || band >= BAND_COUNT) continue
-        sum += weight * (features.values[i * BAND_COUNT + band] * (1 - part) + features.values[j * BAND_COUNT + band] * part)
+        sum += weight * (features.values[i * BAND_COUNT + band] * (1 - share) + features.values[j * BAND_COUNT + band] * share)
       }
       values[f * BAND_COUNT + b] = Math.round(sum)
     }

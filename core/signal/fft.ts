@@ -66,6 +66,8 @@ interface Room {
   readonly a: number
   readonly b: number
   readonly work: number
+  /** Both arrays as they lie in the memory of `seen`, so that short transforms need not make them each time. */
+  views: { readonly seen: ArrayBuffer; readonly a: Float32Array; readonly b: Float32Array } | null
 }
 
 const rooms = new Map<number, Room>()
@@ -79,7 +81,7 @@ function roomOf(size: number): Room {
     started ??= start()
     const fft = started
     const [a, b, work] = Array.from({ length: 3 }, () => fft.allocate(4 * size))
-    found = { fft, setup: fft.setup(size, 0), a, b, work }
+    found = { fft, setup: fft.setup(size, 0), a, b, work, views: null }
     rooms.set(size, found)
   }
   return found
@@ -87,6 +89,13 @@ function roomOf(size: number): Room {
 
 /** Numbers in the transform's memory; only until it next asks for more. */
 const at = (room: Room, pointer: number, size: number) => new Float32Array(room.fft.memory.buffer, pointer, size)
+
+/** Both arrays of a room; only until the transform next asks for more memory. */
+function viewsOf(room: Room, size: number): { readonly a: Float32Array; readonly b: Float32Array } {
+  const seen = room.fft.memory.buffer
+  if (room.views?.seen !== seen) room.views = { seen, a: at(room, room.a, size), b: at(room, room.b, size) }
+  return room.views
+}
 
 function fill(room: Room, pointer: number, size: number, signal: ArrayLike<number>): void {
   const into = at(room, pointer, size)
@@ -256,8 +265,7 @@ export class FrameReader {
   readonly #size: number
   readonly #hop: number
   readonly #visit: (power: Float64Array, frame: number) => void
-  readonly #window: Float64Array
-  readonly #spectrum: Spectrum
+  readonly #window: Float32Array
   readonly #power: Float64Array
   /** What later windows still need, with the sample number of its first. */
   #held: Float32Array
@@ -274,8 +282,7 @@ export class FrameReader {
     this.#size = size
     this.#hop = hop
     this.#visit = visit
-    this.#window = hann(size)
-    this.#spectrum = emptySpectrum(size)
+    this.#window = Float32Array.from(hann(size))
     this.#power = new Float64Array(size / 2 + 1)
     this.#held = new Float32Array(0)
     this.#heldFrom = 0
@@ -313,17 +320,17 @@ export class FrameReader {
 
   #read(): void {
     const from = this.#frame * this.#hop - this.#size / 2 - this.#heldFrom
-    const held = this.#held
-    const room = roomOf(this.#size)
-    const input = at(room, room.a, this.#size)
-    for (let i = 0; i < this.#size; i++) {
-      const at = from + i
-      input[i] = at >= 0 && at < held.length ? held[at] * this.#window[i] : 0
-    }
-    transformRoom(room, this.#spectrum)
-    const { re, im } = this.#spectrum
-    for (let k = 0; k <= this.#size / 2; k++) this.#power[k] = re[k] * re[k] + im[k] * im[k]
-    this.#visit(this.#power, this.#frame++)
+    const [held, window, power, size] = [this.#held, this.#window, this.#power, this.#size]
+    const room = roomOf(size)
+    const { a: input, b: pairs } = viewsOf(room, size)
+    if (from >= 0 && from + size <= held.length) for (let i = 0; i < size; i++) input[i] = held[from + i] * window[i]
+    else for (let i = 0; i < size; i++) input[i] = from + i >= 0 && from + i < held.length ? held[from + i] * window[i] : 0
+    room.fft.transform(room.setup, room.a, room.b, room.work, FORWARD)
+    const n = size / 2
+    power[0] = pairs[0] * pairs[0]
+    power[n] = pairs[1] * pairs[1]
+    for (let k = 1; k < n; k++) power[k] = pairs[2 * k] * pairs[2 * k] + pairs[2 * k + 1] * pairs[2 * k + 1]
+    this.#visit(power, this.#frame++)
   }
 }
 

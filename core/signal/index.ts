@@ -5,10 +5,12 @@ export {
   type BandFeatures,
   BandWriter,
   bandFeatures,
-  packFeatures,
+  type FeatureSource,
+  featuresIn,
+  featuresOf,
   sliceFeatures,
+  stretchedFeatures,
   stretchFeatures,
-  unpackFeatures,
 } from './bands.ts'
 export {
   Correlator,

@@ -37,10 +37,20 @@ export class PeakWriter {
 
   /** Adds samples in −1..1 (beyond is limited). */
   push(samples: Float32Array): void {
-    for (const sample of samples) {
-      if (this.#filled === 0 || sample < this.#low) this.#low = sample
-      if (this.#filled === 0 || sample > this.#high) this.#high = sample
-      if (++this.#filled === this.#step) this.#flush()
+    for (let from = 0; from < samples.length; ) {
+      const to = Math.min(samples.length, from + this.#step - this.#filled)
+      let low = this.#filled === 0 ? samples[from] : this.#low
+      let high = this.#filled === 0 ? samples[from] : this.#high
+      for (let i = from; i < to; i++) {
+        const sample = samples[i]
+        if (sample < low) low = sample
+        if (sample > high) high = sample
+      }
+      this.#low = low
+      this.#high = high
+      this.#filled += to - from
+      if (this.#filled === this.#step) this.#flush()
+      from = to
     }
   }
 

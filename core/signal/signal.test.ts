@@ -8,22 +8,23 @@ import {
   Correlator,
   correlation,
   eachPowerFrame,
+  featuresIn,
+  featuresOf,
   GrowingRows,
   interpolate,
   inverseReal,
   PeakWriter,
   packed,
   packedTurned,
-  packFeatures,
   packPeaks,
   powerOfTwo,
   realSpectrum,
   resample,
   sliceFeatures,
   sourceOf,
+  stretchedFeatures,
   stretchedSource,
   stretchFeatures,
-  unpackFeatures,
   WHITE_STEPS,
   whitened,
 } from './index.ts'
@@ -196,10 +197,45 @@ describe('sound that comes in pieces', () => {
     expect(values.subarray((frames - 1) * BAND_COUNT).some((v) => v !== 0)).toBe(true)
   })
 
-  test('features come back from their bytes, and a part of them is that part', () => {
+  test('features computed where they are read are those of the whole, at its ends too', () => {
+    const whole = bandFeatures(sound)
+    const source = featuresOf(sourceOf(sound))
+    expect(source.frames).toBe(whole.frames)
+    expect(featuresOf(sourceOf(new Float32Array(0))).read(0, 10).frames).toBe(0)
+    for (const [from, to] of [
+      [0, whole.frames],
+      [0, 20],
+      [1, 2],
+      [33, 34],
+      [70, 150],
+      [whole.frames - 40, whole.frames + 9],
+      [-5, 3],
+      [50, 40],
+    ]) {
+      const part = source.read(from, to)
+      const wanted = featuresIn(whole).read(from, to)
+      expect(part.levelDb).toEqual(wanted.levelDb)
+      expect(part.frames).toBe(wanted.frames)
+      // The sums that level it began elsewhere: a value may round to the other side.
+      for (let i = 0; i < part.values.length; i++) expect(Math.abs(part.values[i] - wanted.values[i])).toBeLessThanOrEqual(1)
+    }
+  })
+
+  test.each([1.5, 0.8, 4 / 3])('features stretched where they are read are those stretched as a whole, at %f', (ratio) => {
     const features = bandFeatures(sound)
-    expect(unpackFeatures(packFeatures(features))).toEqual(features)
-    expect(() => unpackFeatures(new Uint8Array(30))).toThrow(RangeError)
+    const whole = stretchFeatures(features, ratio)
+    const source = stretchedFeatures(featuresIn(features), ratio)
+    expect(source.frames).toBe(whole.frames)
+    for (const [from, to] of [
+      [0, whole.frames],
+      [17, 60],
+      [whole.frames - 20, whole.frames + 5],
+    ])
+      expect(source.read(from, to)).toEqual(sliceFeatures(whole, from, to))
+  })
+
+  test('a part of features is that part', () => {
+    const features = bandFeatures(sound)
     const part = sliceFeatures(features, 10, 20)
     expect(part.frames).toBe(10)
     expect(part.values[0]).toBe(features.values[10 * BAND_COUNT])

@@ -18,8 +18,8 @@ const MOST_RANGES = 200
 const MOST_OPEN = 12
 
 /** Clip time that is seen at the start of a frame of a stretch. */
-export function clipTimeAt({ doc, rate }: Exchange, { masterFrame, source }: Segment, frame: number): Flicks {
-  return masterToClip(frameStart((masterFrame as number) + frame, rate), doc.placements[(source as Source).clipId])
+export function clipTimeAt({ doc, rate }: Exchange, { masterFrame, source, stillAt }: Segment, frame: number): Flicks {
+  return masterToClip(stillAt ?? frameStart((masterFrame as number) + frame, rate), doc.placements[(source as Source).clipId])
 }
 
 /** The originals that a film is made of, opened a stretch ahead, and kept open where they come again soon. */

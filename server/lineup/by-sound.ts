@@ -1,5 +1,5 @@
 import { type Fact, type FactCode, inWords, type SoundPlacement } from '@pendolo/core/lineup'
-import { channelFiles } from '../media/findings.ts'
+import { channelFile } from '../media/findings.ts'
 import { type Outcome, placementOf } from './outcome.ts'
 import { type Recording, soundUsable } from './recordings.ts'
 import { attempt, type Round, type Trial } from './round.ts'
@@ -51,7 +51,7 @@ async function place(round: Round, recording: Recording, onShare: (share: number
     // Where the channels hold different things, one of them may fit where their mix does not.
     for (const channel of heard.findings.others ?? []) {
       if (sound.verdict === 'sure') break
-      const own = channelFiles(heard.file, channel).analysis
+      const own = channelFile(heard.file, channel)
       const found = await round.search(own, wishes)
       if (!fitsBetter(found, sound)) continue
       sound = { ...found, why: [...found.why, { code: 'channel', channel: channel + 1 }] }

@@ -12,7 +12,6 @@ export const ARTEFACTS = {
   peaks: 'peaks.dat',
   channelPeaks: 'channels.dat',
   analysis: 'sound-8k.s16',
-  features: 'sound.bands',
   findings: 'sound.json',
   luma: 'luma.u8',
   onsets: 'onsets.u8',
@@ -66,7 +65,9 @@ export async function sweepParts(folder: string): Promise<void> {
   const entries = await readdir(folder, { recursive: true, withFileTypes: true })
   for (const entry of entries) {
     const owner = new RegExp(`^\\${PART}-(\\d+)-`).exec(entry.name)
-    if (entry.isFile() && owner && !isAlive(Number(owner[1]))) await rm(path.join(entry.parentPath, entry.name), { force: true })
+    // Features of sounds, which older versions kept.
+    const old = entry.name.endsWith('.bands')
+    if (entry.isFile() && (old || (owner && !isAlive(Number(owner[1]))))) await rm(path.join(entry.parentPath, entry.name), { force: true })
   }
 }
 

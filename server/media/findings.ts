@@ -10,7 +10,7 @@ export interface SoundFindings {
   readonly others?: readonly number[]
   /** Timecode recorded as sound, and on which channel; absent in findings made before it was listened for. */
   readonly timecode?: (LtcFindings & { readonly channel: number }) | null
-  /** Bytes of waveform, analysis sound and features as they were made; absent in older findings. */
+  /** Bytes of waveform and analysis sound as they were made; absent in older findings. */
   readonly sizes?: readonly number[]
 }
 
@@ -20,14 +20,13 @@ export async function keptFindings(told: string, beside: readonly string[]): Pro
     const findings = JSON.parse(await readFile(told, 'utf8')) as SoundFindings
     if (typeof findings?.silent !== 'boolean') return null
     const whole = beside.every((f, i) => findings.sizes === undefined || statSync(f).size === findings.sizes[i])
-    return whole && (findings.others ?? []).every((c) => existsSync(channelFiles(beside[1], c).analysis)) ? findings : null
+    return whole && (findings.others ?? []).every((c) => existsSync(channelFile(beside[1], c))) ? findings : null
   } catch {
     return null
   }
 }
 
 /** Where a channel that has an analysis sound of its own keeps it, beside that of the whole file. */
-export function channelFiles(analysis: string, channel: number): { analysis: string; features: string } {
-  const stem = analysis.replace(/\.s16$/, `.c${channel}`)
-  return { analysis: `${stem}.s16`, features: `${stem}.bands` }
+export function channelFile(analysis: string, channel: number): string {
+  return analysis.replace(/\.s16$/, `.c${channel}.s16`)
 }

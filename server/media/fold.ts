@@ -1,5 +1,5 @@
 import { type FileHandle, open, writeFile } from 'node:fs/promises'
-import { ANALYSIS_RATE, BandWriter, PeakWriter, packFeatures, packPeaks } from '@pendolo/core/signal'
+import { ANALYSIS_RATE, PeakWriter, packPeaks } from '@pendolo/core/signal'
 import type { SoundFindings } from './findings.ts'
 
 /** Points of the waveform overview: a hundred a second, of single channels fewer. */
@@ -15,8 +15,8 @@ const ALIKE = 0.85
 const MOST_OTHERS = 8
 /** A channel below this share of the other's energy is called empty (−40 dB). */
 const EMPTY = 1e-4
-/** Frames read at once. */
-const AT_ONCE = 1 << 15
+/** Frames read at once: whole blocks. */
+const AT_ONCE = 16 * STEADY_BLOCK
 
 /** A file's decoded sound at the analysis rate, 16 bit, its channels in groups: what decodes takes apart no more than sixteen at once. */
 export type RawSound = readonly { readonly path: string; readonly channels: number }[]
@@ -28,99 +28,96 @@ export interface Channel {
   readonly steady: boolean
 }
 
-/** What each channel holds, before it is decided which of them are heard. */
-export async function listen(raw: RawSound): Promise<Channel[]> {
-  const channels = raw.reduce((sum, r) => sum + r.channels, 0)
-  const energy = new Float64Array(channels)
-  const blocks = Array.from({ length: channels }, () => ({ sum: 0, squares: 0, active: 0, steady: 0 }))
-  let inBlock = 0
+/** All channels of a sound, before it is decided which of them are heard. */
+export interface Listened {
+  readonly channels: readonly Channel[]
+  /** Sums of products of each channel with each, a row a channel; of many channels not every sample is asked. */
+  readonly products: Float64Array
+}
+
+/** What each channel holds, and how they are alike. */
+export async function listen(raw: RawSound): Promise<Listened> {
+  const count = raw.reduce((sum, r) => sum + r.channels, 0)
+  const blocks = Array.from({ length: count }, () => ({ energy: 0, active: 0, steady: 0 }))
+  const products = new Float64Array(count * count)
+  // The work for a sample rises with the square of the channels; so many fewer are enough to tell what is alike.
+  const step = count * Math.max(1, count >> 1)
   for await (const frame of frames(raw)) {
-    for (let i = 0; i < frame.length; i += channels) {
-      for (let c = 0; c < channels; c++) {
-        const x = frame[i + c]
-        blocks[c].sum += Math.abs(x)
-        blocks[c].squares += x * x
-      }
-      if (++inBlock < STEADY_BLOCK) continue
-      inBlock = 0
-      for (const [c, block] of blocks.entries()) {
-        energy[c] += block.squares
-        const rms = Math.sqrt(block.squares / STEADY_BLOCK)
-        if (rms > 30) {
-          block.active++
-          if (block.sum / STEADY_BLOCK > TIMECODE_STEADY * rms) block.steady++
+    for (const [c, block] of blocks.entries())
+      for (let from = c; from < frame.length; from += STEADY_BLOCK * count) {
+        const to = Math.min(frame.length, from + STEADY_BLOCK * count)
+        let sum = 0
+        let squares = 0
+        for (let i = from; i < to; i += count) {
+          const x = frame[i]
+          sum += x < 0 ? -x : x
+          squares += x * x
         }
-        block.sum = 0
-        block.squares = 0
+        block.energy += squares
+        const rms = Math.sqrt(squares / STEADY_BLOCK)
+        if (rms <= 30 || to < from + STEADY_BLOCK * count - c) continue
+        block.active++
+        if (sum / STEADY_BLOCK > TIMECODE_STEADY * rms) block.steady++
       }
-    }
+    for (let a = 0; a < count; a++)
+      for (let b = 0; b <= a; b++) {
+        let sum = 0
+        for (let i = 0; i < frame.length; i += step) sum += frame[i + a] * frame[i + b]
+        products[a * count + b] += sum
+        if (a !== b) products[b * count + a] += sum
+      }
   }
-  return blocks.map((block, c) => ({ energy: energy[c] + block.squares, steady: block.steady >= 4 && block.steady > block.active / 2 }))
+  return {
+    channels: blocks.map(({ energy, active, steady }) => ({ energy, steady: steady >= 4 && steady > active / 2 })),
+    products,
+  }
 }
 
 /** Writes one channel of the decoded sound as an analysis sound of its own. */
-export async function alone(raw: RawSound, channel: number, into: { analysis: string; features: string }): Promise<void> {
+export async function alone(raw: RawSound, channel: number, into: string): Promise<void> {
   const channels = raw.reduce((sum, r) => sum + r.channels, 0)
-  const bands = new BandWriter()
-  await using out = await open(into.analysis, 'w')
+  await using out = await open(into, 'w')
   for await (const frame of frames(raw)) {
     const mono = new Int16Array(frame.length / channels)
     for (let i = 0; i < mono.length; i++) mono[i] = frame[i * channels + channel]
-    const unit = new Float32Array(mono.length)
-    for (let i = 0; i < unit.length; i++) unit[i] = mono[i] / 32768
-    bands.push(unit)
     await out.appendFile(new Uint8Array(mono.buffer))
   }
-  await writeFile(into.features, packFeatures(bands.finish()))
 }
 
 /** Folds the decoded sound to mono by the mix or the channel that serves best, and writes overview and analysis sound. */
 export async function fold(
   raw: RawSound,
-  heard: readonly Channel[],
+  { channels: heard, products }: Listened,
   timecodeChannel: number,
-  into: { peaks: string; analysis: string; features: string; channelPeaks: string | null },
+  into: { peaks: string; analysis: string; channelPeaks: string | null },
 ): Promise<SoundFindings> {
   const channels = heard.length
   const louder = Math.max(...heard.map((c) => c.energy))
   // Timecode is no sound of the event, and empty channels only make the mix weaker.
   const used = heard.map((_, c) => c).filter((c) => c !== timecodeChannel && heard[c].energy > EMPTY * louder)
   const strongest = used.reduce((a, b) => (heard[b].energy > heard[a].energy ? b : a), used[0] ?? 0)
-  let mix = 0
-  const withMix = new Float64Array(channels)
-  const withStrongest = new Float64Array(channels)
-  if (used.length > 1)
-    for await (const frame of frames(raw))
-      for (let i = 0; i < frame.length; i += channels) {
-        let sum = 0
-        for (const c of used) sum += frame[i + c]
-        sum /= used.length
-        mix += sum * sum
-        for (const c of used) {
-          withMix[c] += sum * frame[i + c]
-          withStrongest[c] += frame[i + strongest] * frame[i + c]
-        }
-      }
-  const mixed = used.length > 1 && mix >= CANCELLED * heard[strongest].energy
+  const product = (a: number, b: number) => products[a * channels + b]
+  const withMix = (c: number) => used.reduce((sum, d) => sum + product(c, d), 0) / Math.max(1, used.length)
+  const mix = used.reduce((sum, c) => sum + withMix(c), 0) / Math.max(1, used.length)
+  const mixed = used.length > 1 && mix >= CANCELLED * product(strongest, strongest)
+  const heardOf = mixed ? used : used.length > 0 ? [strongest] : []
   const writer = new PeakWriter(PEAK_STEP)
   const apart = into.channelPeaks === null ? [] : heard.map(() => new PeakWriter(CHANNEL_PEAK_STEP))
-  const bands = new BandWriter()
   await using out = await open(into.analysis, 'w')
   for await (const frame of frames(raw)) {
-    const mono = new Int16Array(frame.length / channels)
-    const unit = new Float32Array(mono.length)
-    for (let i = 0; i < mono.length; i++) {
-      let value = 0
-      if (mixed) for (const c of used) value += frame[i * channels + c] / used.length
-      else if (used.length > 0) value = frame[i * channels + strongest]
-      mono[i] = Math.round(value)
-      unit[i] = mono[i] / 32768
+    const unit = new Float32Array(frame.length / channels)
+    for (const c of heardOf) for (let i = 0, k = c; i < unit.length; i++, k += channels) unit[i] += frame[k]
+    const mono = new Int16Array(unit.length)
+    const share = 1 / Math.max(1, heardOf.length)
+    for (let i = 0; i < unit.length; i++) {
+      const value = Math.round(unit[i] * share)
+      mono[i] = value
+      unit[i] = value / 32768
     }
     writer.push(unit)
-    bands.push(unit)
     await out.appendFile(new Uint8Array(mono.buffer))
     for (const [c, own] of apart.entries()) {
-      for (let i = 0; i < unit.length; i++) unit[i] = frame[i * channels + c] / 32768
+      for (let i = 0, k = c; i < unit.length; i++, k += channels) unit[i] = frame[k] / 32768
       own.push(unit)
     }
   }
@@ -134,11 +131,10 @@ export async function fold(
         CHANNEL_PEAK_STEP,
       ),
     )
-  await writeFile(into.features, packFeatures(bands.finish()))
   const [left, right] = heard.map((c) => c.energy)
   const empty = channels !== 2 || louder <= 0 || timecodeChannel >= 0 ? null : right < EMPTY * left ? 'right' : left < EMPTY * right ? 'left' : null
   const likeness = (c: number) =>
-    mixed ? Math.abs(withMix[c]) / Math.sqrt(mix * heard[c].energy) : Math.abs(withStrongest[c]) / Math.sqrt(heard[strongest].energy * heard[c].energy)
+    mixed ? Math.abs(withMix(c)) / Math.sqrt(mix * product(c, c)) : Math.abs(product(strongest, c)) / Math.sqrt(product(strongest, strongest) * product(c, c))
   const others = used
     .filter((c) => used.length > 1 && !(likeness(c) > ALIKE))
     .sort((a, b) => heard[b].energy - heard[a].energy)

@@ -1,17 +1,12 @@
-import { closeSync, fstatSync, openSync, readFileSync, readSync } from 'node:fs'
-import path from 'node:path'
-import type { HeardSound } from '@pendolo/core/lineup'
-import { unpackFeatures } from '@pendolo/core/signal'
-import { ARTEFACTS } from './artefacts.ts'
+import { closeSync, fstatSync, openSync, readSync } from 'node:fs'
+import { type HeardSound, heardIn } from '@pendolo/core/lineup'
 
 /**
  * Opens a recording's analysis sound for placing: samples are read from the file where they are needed, so that hours of
- * many cameras fit in little memory; features come whole.
- * @param analysis path of the 'analysis' artefact, or of a channel's own; the features lie beside it
+ * many cameras fit in little memory.
+ * @param analysis path of the 'analysis' artefact, or of a channel's own
  */
 export function openHeard(analysis: string): { sound: HeardSound; close: () => void } {
-  const whole = path.basename(analysis) === ARTEFACTS.analysis
-  const features = unpackFeatures(readFileSync(whole ? path.join(path.dirname(analysis), ARTEFACTS.features) : analysis.replace(/\.s16$/, '.bands')))
   const file = openSync(analysis, 'r')
   const length = Math.floor(fstatSync(file).size / 2)
   const read = (from: number, to: number): Float32Array => {
@@ -23,5 +18,5 @@ export function openHeard(analysis: string): { sound: HeardSound; close: () => v
     for (let i = 0; i < out.length; i++) out[i] = samples[i] / 32768
     return out
   }
-  return { sound: { source: { length, read }, features }, close: () => closeSync(file) }
+  return { sound: heardIn({ length, read }), close: () => closeSync(file) }
 }

@@ -7,7 +7,7 @@ import { artefactPath, completeFiles, sweepParts } from './artefacts.ts'
 import { contentKey } from './content.ts'
 import { makeLightCopies } from './copies.ts'
 import { inputArguments, lastWords, limitsFor, PROBE_LIMITS, progressSeconds, run } from './ffmpeg.ts'
-import { channelFiles } from './findings.ts'
+import { channelFile } from './findings.ts'
 import { openHeard } from './heard.ts'
 import { decodeMono } from './mono.ts'
 import { clockZero } from './pictures.ts'
@@ -142,7 +142,7 @@ describe('sound', () => {
     expect((await made(alike, 'd'.repeat(32)))?.others).toEqual([])
     const key = 'e'.repeat(32)
     expect((await made(file, key))?.others).toEqual([1])
-    const { sound, close } = openHeard(channelFiles(artefactPath(config, key, 'analysis'), 1).analysis)
+    const { sound, close } = openHeard(channelFile(artefactPath(config, key, 'analysis'), 1))
     const part = sound.source.read(8000, 16000)
     close()
     // The tone alone: 300 Hz crosses zero 600 times a second.
@@ -160,7 +160,7 @@ describe('sound', () => {
     expect(facts.audio).toMatchObject({ channels: 1, streams: 2, streamChannels: [1, 1] })
     const key = 'f'.repeat(32)
     expect((await makeSound(config, file, key, facts, { listening: true, signal: never }))?.others).toContain(1)
-    const { sound, close } = openHeard(channelFiles(artefactPath(config, key, 'analysis'), 1).analysis)
+    const { sound, close } = openHeard(channelFile(artefactPath(config, key, 'analysis'), 1))
     const [heard, after] = [sound.source.read(8000, 16000), sound.source.read(36000, 40000)]
     close()
     expect(Math.max(...heard)).toBeGreaterThan(0.05)

@@ -8,7 +8,7 @@ import { ANALYSIS_RATE } from '@pendolo/core/signal'
 import type { Config } from '../config.ts'
 import { type Artefact, artefactPath, completeFiles } from './artefacts.ts'
 import { inputArguments, limitsFor, progressSeconds, run } from './ffmpeg.ts'
-import { channelFiles, keptFindings, type SoundFindings } from './findings.ts'
+import { channelFile, keptFindings, type SoundFindings } from './findings.ts'
 import { alone, fold, listen, type RawSound } from './fold.ts'
 import { hearTimecode } from './ltc.ts'
 import { hearingOf, soundClock } from './sound-clock.ts'
@@ -35,7 +35,7 @@ export interface SoundSteps {
   readonly alone: typeof alone
 }
 
-const PLACING = ['peaks', 'analysis', 'features', 'findings'] as const
+const PLACING = ['peaks', 'analysis', 'findings'] as const
 
 /** What listening to a file needs besides: all of it in two channels, and where it has more each channel by itself. */
 export function listeningArtefacts({ audio }: FileFacts): Artefact[] {
@@ -44,8 +44,8 @@ export function listeningArtefacts({ audio }: FileFacts): Artefact[] {
 }
 
 /**
- * One decoding pass of a file's sound gives the light copies for listening, the waveform overview, the 8 kHz mono sound
- * that placing works on, and its features.
+ * One decoding pass of a file's sound gives the light copies for listening, the waveform overview, and the 8 kHz mono sound
+ * that placing works on.
  */
 export async function makeSound(config: Config, file: string, key: string, facts: FileFacts, wishes: SoundWishes): Promise<SoundFindings | null> {
   const { audio } = facts
@@ -53,31 +53,28 @@ export async function makeSound(config: Config, file: string, key: string, facts
   const { listening, onProgress = () => undefined, signal, steps = { listen, fold, alone } } = wishes
   const names: Artefact[] = [...PLACING, ...(listening ? listeningArtefacts(facts) : [])]
   const finals = names.map((a) => artefactPath(config, key, a))
-  const [peaks, analysis, features, told] = finals
-  const before = await keptFindings(told, [peaks, analysis, features])
+  const [peaks, analysis, told] = finals
+  const before = await keptFindings(told, [peaks, analysis])
   if (before && finals.every((f) => existsSync(f))) return before
   let findings: SoundFindings = { silent: true, emptyChannel: null }
   await completeFiles(finals, async (parts) => {
     const part = (name: Artefact): string | null => (names.includes(name) ? parts[names.indexOf(name)] : null)
-    const [peaksPart, analysisPart, featuresPart, toldPart] = parts
+    const [peaksPart, analysisPart, toldPart] = parts
     const { raw, graph, count } = rawSound(facts, `${analysisPart}.raw`)
     try {
       await decode(config, file, facts, { raw, graph, count, sound: part('sound'), channels: part('channels') }, onProgress, signal)
       const heard = await steps.listen(raw)
       let timecode: NonNullable<SoundFindings['timecode']> | null = null
-      for (const channel of heard.flatMap((h, c) => (h.steady ? [c] : [])).slice(0, MOST_STEADY)) {
+      for (const channel of heard.channels.flatMap((h, c) => (h.steady ? [c] : [])).slice(0, MOST_STEADY)) {
         const read: LtcFindings | null = await hearTimecode(config, file, facts, channel, { signal })
         if (!read) continue
         timecode = { ...read, channel }
         break
       }
-      const into = { peaks: peaksPart, analysis: analysisPart, features: featuresPart, channelPeaks: part('channelPeaks') }
+      const into = { peaks: peaksPart, analysis: analysisPart, channelPeaks: part('channelPeaks') }
       const folded = await steps.fold(raw, heard, timecode?.channel ?? -1, into)
-      for (const channel of folded.others ?? []) {
-        const own = channelFiles(analysis, channel)
-        await completeFiles([own.analysis, own.features], ([s16, bands]) => steps.alone(raw, channel, { analysis: s16, features: bands }))
-      }
-      const sizes = await Promise.all([peaksPart, analysisPart, featuresPart].map(async (f) => (await stat(f)).size))
+      for (const channel of folded.others ?? []) await completeFiles([channelFile(analysis, channel)], ([s16]) => steps.alone(raw, channel, s16))
+      const sizes = await Promise.all([peaksPart, analysisPart].map(async (f) => (await stat(f)).size))
       findings = { ...folded, timecode, sizes }
       await writeFile(toldPart, JSON.stringify(findings))
     } finally {

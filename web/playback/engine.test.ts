@@ -4,7 +4,15 @@ import type { FromWorker, Passage, PlayModel, ToWorker } from './types.ts'
 /** The pictures' worker and the sound desk of the engine under test. */
 const told: ToWorker[] = []
 let answer: (message: FromWorker) => void = () => undefined
-const desk = { currentTime: 0, started: [] as number[], passages: [] as Passage[], stopped: 0, prepared: 0, heard: [] as PlayModel['sounds'] }
+const desk = {
+  currentTime: 0,
+  started: [] as number[],
+  passages: [] as Passage[],
+  stopped: 0,
+  prepared: 0,
+  heard: [] as PlayModel['sounds'],
+  grains: [] as number[],
+}
 
 jest.mock('./sound.ts', () => ({
   SoundDesk: class {
@@ -29,6 +37,7 @@ jest.mock('./sound.ts', () => ({
       return desk.currentTime + 0.08
     }
     stop = () => desk.stopped++
+    grain = async (master: number) => void desk.grains.push(master)
     levels = () => ({})
   },
 }))
@@ -65,7 +74,7 @@ beforeEach(() => {
     },
   })
   told.length = 0
-  Object.assign(desk, { currentTime: 5, started: [], stopped: 0, heard: [] })
+  Object.assign(desk, { currentTime: 5, started: [], stopped: 0, heard: [], grains: [] })
 })
 afterEach(() => jest.useRealTimers())
 
@@ -83,6 +92,27 @@ describe('the engine', () => {
     pass(3)
     expect(engine.now()).toBe(at)
     expect(engine.getState()).toMatchObject({ playing: false, time: at, speed: 1 })
+  })
+
+  test('a playhead that is dragged is heard: a moment where it is, the next one where it has got to, none while it stands or plays', async () => {
+    const engine = await makeEngine()
+    engine.scrub(seconds(12))
+    await jest.advanceTimersByTimeAsync(10)
+    for (const at of [13, 14, 15]) engine.scrub(seconds(at))
+    await jest.advanceTimersByTimeAsync(40)
+    expect(desk.grains).toEqual([12])
+    await jest.advanceTimersByTimeAsync(30)
+    expect(desk.grains).toEqual([12, 15])
+    await jest.advanceTimersByTimeAsync(1000)
+    expect(desk.grains).toEqual([12, 15])
+    engine.stepFrames(1, { num: 25, den: 1 })
+    await jest.advanceTimersByTimeAsync(1000)
+    expect(desk.grains).toEqual([12, 15, 15.04])
+    await engine.play()
+    engine.scrub(seconds(20))
+    await jest.advanceTimersByTimeAsync(1000)
+    expect(desk.grains).toHaveLength(3)
+    engine.stop()
   })
 
   test('a sound clock that halts halts the pictures with it', async () => {
@@ -238,7 +268,7 @@ describe('the engine', () => {
     expect(heard).toBe(0)
     engine.seek(seconds(1))
     expect(heard).toBe(1)
-    const health = { due: 4, late: 1, shown: {}, programme: { angleId: 'a', since: 0, standIn: false } }
+    const health = { due: 4, late: 1, shown: {}, programme: { angleId: 'a', since: 0, standIn: false, sharp: false } }
     answer({ type: 'health', health })
     expect(heard).toBe(2)
     expect(engine.getState().health).toEqual(health)

@@ -24,7 +24,7 @@ export interface EngineState {
   readonly health: PictureHealth
 }
 
-const NO_HEALTH: PictureHealth = { due: 0, late: 0, shown: {}, programme: { angleId: null, since: 0, standIn: false } }
+const NO_HEALTH: PictureHealth = { due: 0, late: 0, shown: {}, programme: { angleId: null, since: 0, standIn: false, sharp: false } }
 /** The map from wall time to master time is told to the pictures this often, ms, so that two clocks cannot drift apart. */
 const CLOCK_EVERY = 100
 /** The end of a stretch that is played by itself is looked for this often, ms. */
@@ -33,6 +33,10 @@ const SECTION_EVERY = 15
 const LEAST = 0.2
 /** React hears of the running time this often, ms; the playhead is moved by its own frames. */
 const STATE_EVERY = 100
+
+/** Length of the moments that are heard while the playhead is dragged, s, and how often they come, ms. */
+const GRAIN = 0.09
+const GRAIN_EVERY = 60
 
 /** Speeds of playing. */
 const SLOWEST = 0.25
@@ -73,6 +77,7 @@ export class Engine {
   #clicks: readonly Click[] = []
   /** A stretch that is played by itself, on what it plays along: again and again, or once, and then back. */
   #section: Section | null = null
+  #hearing = false
 
   constructor() {
     this.#worker = new Worker(new URL('./pictures.worker.ts', import.meta.url), { type: 'module' })
@@ -356,9 +361,37 @@ export class Engine {
     this.#stand(this.#fromMaster(time))
   }
 
+  /** Goes to an instant and lets its sound be heard: for a playhead that is dragged. */
+  scrub(time: Flicks): void {
+    const standing = !this.#playing
+    this.seek(time)
+    if (standing) void this.#hear()
+  }
+
+  /** A moment of what is heard where it stands; the next one when this has been given out, if it has moved by then. */
+  async #hear(): Promise<void> {
+    if (!this.#model || this.#hearing) return
+    this.#hearing = true
+    try {
+      this.#desk ??= new SoundDesk()
+      this.#desk.set(this.#audible ?? this.#model.sounds)
+      await this.#desk.context.resume()
+      for (let heard: Flicks | null = null; !this.#playing && heard !== this.#time; ) {
+        heard = this.#time
+        const master = this.#along === 'master' ? heard : (runAt(this.#runs, heard)?.from ?? null) === null ? null : this.#toMaster(heard)
+        if (master !== null) await this.#desk.grain(master / FLICKS_PER_SECOND, GRAIN)
+        await new Promise((resolve) => setTimeout(resolve, GRAIN_EVERY))
+      }
+    } finally {
+      this.#hearing = false
+    }
+  }
+
   /** Goes so many frames on, or back, on what it plays along: in the film over its joins. */
   stepFrames(by: number, rate: Rate): void {
+    const standing = !this.#playing
     this.#stand(frameStart(frameAt(this.#here(), rate) + by, rate))
+    if (standing) void this.#hear()
   }
 
   /** Goes on, or back, by a time on what it plays along. */

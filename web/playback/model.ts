@@ -5,7 +5,7 @@ import { type Clip, type FileFacts, factsOfClip, frameGridOf, paceOf, pictureSpa
 import { clipToMaster, type Flicks, type FrameGrid, flicks, type PlacementMap, pictureSpansOf, secondsToFlicks, ZERO } from '@pendolo/core/time'
 import { mediaUrl } from '../data/client.ts'
 import { filmFor, type ProjectFilm } from './film.ts'
-import type { PlayModel, PlaySound } from './types.ts'
+import type { PlayClip, PlayModel, PlaySound } from './types.ts'
 
 /** Where the master ends; it begins at 0 unless several recordings are it together. */
 export function masterEnd(project: ProjectState): Flicks {
@@ -43,12 +43,11 @@ export function soundOnly(project: ProjectState, angleId: string): boolean {
   return clips.length > 0 && clips.every((c) => !project.files.find((f) => f.id === c.fileId)?.facts.video)
 }
 
-/** What the engine plays of a project: its placed clips, what is heard of them, and the cut that is shown. */
-export function playModel(project: ProjectState): PlayModel {
+/** The clips of a project that have pictures, as the engine and small pictures need them. */
+export function playClips(project: ProjectState): PlayClip[] {
   const { doc } = project
   const files = new Map(project.files.map((f) => [f.id, f]))
   const facts = (id: string): FileFacts | undefined => files.get(id)?.facts
-  const film = filmFor(project)
   const spans = pictureSpans(doc, facts)
   const clips = spans.map((span) => {
     const file = files.get(doc.clips[span.clipId].fileId) as ProjectState['files'][number]
@@ -72,10 +71,17 @@ export function playModel(project: ProjectState): PlayModel {
     const urls = { tileUrl: file.ready.tile ? mediaUrl(file.contentKey, 'tile') : null, sharpUrl: file.ready.sharp ? mediaUrl(file.contentKey, 'sharp') : null }
     for (const span of pictureSpansOf(map, grid)) clips.push({ clipId: c.id, angleId: '', ...span, map, grid, pace: paceOf(used), ...urls })
   }
+  return clips
+}
+
+/** What the engine plays of a project: its placed clips, what is heard of them, and the cut that is shown. */
+export function playModel(project: ProjectState): PlayModel {
+  const { doc } = project
+  const film = filmFor(project)
   return {
     // In the order in which they stand in.
     angles: standInOrder(doc).map((id) => ({ id, framing: doc.angles.find((a) => a.id === id)?.framing ?? 'fit' })),
-    clips,
+    clips: playClips(project),
     sounds: playSounds(project),
     points: Object.fromEntries(doc.cuts.map((c) => [c.id, pointsOf(c)])),
     cutId: activeCut(doc).id,

@@ -87,6 +87,7 @@ const canvas = () =>
     height: 90,
     getContext: () => ({
       fillRect: () => undefined,
+      drawImage: () => mockPainted.push(-1),
       fillStyle: '',
       measureText: (text: string) => ({ width: 5 * text.length }),
       fillText: (text: string) => written.push(text),
@@ -149,6 +150,19 @@ describe('the pictures', () => {
     expect(told).toBe(before)
   })
 
+  test('where the chosen angle has no picture its last one is held when that is wished, standing and playing', () => {
+    say({ type: 'model', model: model({ points: { cut: [{ time: seconds(0), angleId: 'a' }] }, standIn: 'hold' }) })
+    stand(25)
+    rest()
+    decoded('/a1/tile', 499)
+    rest()
+    expect(health?.programme).toMatchObject({ angleId: 'a', standIn: true })
+    expect(health?.shown.programme).toEqual({ clipId: 'a1', frame: 499, wanted: 499 })
+    play(26)
+    for (let i = 0; i < 10; i++) frame()
+    expect(health?.shown.programme).toEqual({ clipId: 'a1', frame: 499, wanted: 499 })
+  })
+
   test('where the chosen angle has no picture another one stands in, or black when that is wished', () => {
     stand(25)
     rest()
@@ -187,6 +201,44 @@ describe('the pictures', () => {
     expect(health).toMatchObject({ due: 0, late: 0 })
   })
 
+  test('while the machine keeps up the programme plays from the sharper copy, else from the light one, and is tried again later', () => {
+    const ready = (url: string, from: number, to: number, step = 1) => {
+      for (let f = from; f < to; f += step) copies.get(url)?.ready.add(f)
+    }
+    // One picture of each camera is due twice in 40 ms, for so many seconds.
+    const runs = (s: number) => {
+      for (let i = 0; i < 50 * s; i++) frame(20)
+    }
+    say({ type: 'model', model: model({ points: { cut: [{ time: seconds(0), angleId: 'a' }] } }) })
+    stand(6)
+    rest()
+    ready('/a1/tile', 100, 325)
+    ready('/b1/tile', 0, 625)
+    ready('/a1/sharp', 100, 500)
+    play(6)
+    frame()
+    runs(2)
+    // Two good seconds may be chance.
+    expect(health?.programme.sharp).toBe(false)
+    runs(2.5)
+    expect(health?.programme.sharp).toBe(true)
+    // From the second picture of the thirteenth second on every other one of camera a comes too late.
+    ready('/a1/tile', 326, 500, 2)
+    runs(4)
+    expect(health?.programme.sharp).toBe(false)
+    // The other camera alone keeps up; it is waited with all the same.
+    say({ type: 'model', model: model({ points: { cut: [{ time: seconds(0), angleId: 'b' }] } }) })
+    say({ type: 'drop', key: 'angle:a' })
+    play(6)
+    runs(15)
+    expect(health?.programme.sharp).toBe(false)
+    play(6)
+    runs(18)
+    ready('/b1/sharp', 0, 625)
+    runs(1)
+    expect(health?.programme.sharp).toBe(true)
+  })
+
   test('a pressed key shows at once what is cut to a little later, until its cut takes over', () => {
     stand(8)
     rest()
@@ -199,6 +251,26 @@ describe('the pictures', () => {
     expect(health?.programme.angleId).toBe('a')
     for (let i = 0; i < 100; i++) frame(20)
     expect(health?.programme.angleId).toBe('b')
+  })
+
+  test('a pressed key is seen by what stands on the wall already, and then sharper', () => {
+    stand(8)
+    rest()
+    decoded('/a1/tile', 200)
+    decoded('/b1/tile', 75)
+    rest()
+    mockPainted = []
+    say({ type: 'hold', held: { angleId: 'b', until: null } })
+    // At once, with no refresh of the screen between.
+    expect(mockPainted).toEqual([-1])
+    rest()
+    expect(health?.programme.angleId).toBe('b')
+    expect(health?.shown.programme).toEqual({ clipId: 'b1', frame: 75, wanted: 75 })
+    expect(mockPainted).toEqual([-1, 75])
+    // The cut has come, or was refused: what the project says counts again.
+    say({ type: 'model', model: model() })
+    rest()
+    expect(health?.programme.angleId).toBe('a')
   })
 
   test('what stands on a canvas is painted again only when it would look different', () => {

@@ -2,8 +2,9 @@ import latinMore from '@fontsource-variable/instrument-sans/files/instrument-san
 import latin from '@fontsource-variable/instrument-sans/files/instrument-sans-latin-wght-normal.woff2?url'
 import { FilmResolver } from '@pendolo/core/film'
 import { CARD_FONTS, drawCard, framedRect } from '@pendolo/core/picture'
-import { FLICKS_PER_SECOND, type Flicks, flicks, flicksToSeconds, frameAt, frameShownAt, masterToClip, ZERO } from '@pendolo/core/time'
+import { FLICKS_PER_SECOND, type Flicks, flicks, frameAt, frameShownAt, ZERO } from '@pendolo/core/time'
 import type { VideoSample } from 'mediabunny'
+import { copySeconds } from './copy-seconds.ts'
 import { FrameStream } from './stream.ts'
 import type { ClockMap, FromWorker, Held, PictureHealth, PictureModel, PlayClip, TileSource, ToWorker } from './types.ts'
 
@@ -25,6 +26,24 @@ const UNTIL_SEEN = 17
 /** Health is told at most this often, ms. */
 const TELL_EVERY = 100
 
+/** Whether the machine keeps up is looked at this often while it plays, ms. */
+const JUDGED_EVERY = 1000
+/** With more of the pictures late than this the programme goes back to the light copy; with fewer than the other it takes the sharper one. */
+const TOO_LATE = 0.01
+const KEEPS_UP = 0.005
+/** So many pictures of the sharper copy must be there one after the other before it is seen, so that it does not flicker. */
+const STEADY = 6
+/** After it did not keep up it is tried again so much later, each time four times as late, ms. */
+const TRIED_AGAIN = 30_000
+const TRIED_AGAIN_AT_MOST = 600_000
+
+/** Drawing more than this share of its time the machine has none left for a sharper copy; below the other it has. */
+const TOO_BUSY = 0.5
+const IS_FREE = 0.25
+const GOOD_SECONDS = 3
+/** Tiles are drawn for so long, ms; then messages are heard, for a pressed key must not wait for a wall that is drawn slowly. Shorter, and pictures come later than what is heard. */
+const SLICE = 30
+
 const tiles = new Map<string, Tile>()
 const streams = new Map<string, { stream: FrameStream; used: number }>()
 let model: PictureModel = { angles: [], clips: [], points: {}, cutId: '', runs: [], standIn: 'next' }
@@ -39,7 +58,11 @@ let dirty = true
 let told = 0
 let untold = true
 let ticking = false
-let programme: PictureHealth['programme'] = { angleId: null, since: 0, standIn: false }
+/** Canvases that are still to be drawn in this round. */
+let rest: [string, Tile][] = []
+let programme: Omit<PictureHealth['programme'], 'sharp'> = { angleId: null, since: 0, standIn: false }
+/** The programme's sharper copy while it plays: whether it is tried, and how it went since it was judged last. */
+const sharper = { on: false, steady: 0, judged: 0, due: 0, late: 0, busy: 0, good: 0, from: 0, wait: TRIED_AGAIN }
 const shown: Record<string, { clipId: string | null; frame: number | null; wanted: number | null }> = {}
 
 const wall = () => performance.timeOrigin + performance.now()
@@ -96,15 +119,17 @@ function clipOf(id: string | null, time: Flicks): PlayClip | null {
   return parts?.find((c) => time >= c.start && time < c.end) ?? parts?.[0] ?? null
 }
 
-function programmeClip({ master, film }: Instant): { clip: PlayClip | null; standIn: boolean } {
-  if (held && (!clock.playing || (master !== null && master >= held.until))) held = null
-  if (master === null) return { clip: null, standIn: false }
+/** What the programme shows, and of which instant of the master. */
+function programmeClip({ master, film }: Instant): { clip: PlayClip | null; at: Flicks; standIn: boolean } {
+  if (held && held.until !== null && (!clock.playing || (master !== null && master >= held.until))) held = null
+  if (master === null) return { clip: null, at: ZERO, standIn: false }
   if (held) {
     const own = resolver.clipAt(held.angleId, master, held.clipId)
-    if (own) return { clip: clipOf(own.clipId, master), standIn: false }
+    if (own) return { clip: clipOf(own.clipId, master), at: master, standIn: false }
   }
   const shown = (film === null ? null : resolver.seenAt(film)) ?? resolver.shownAt(model.cutId, master)
-  return { clip: clipOf(shown.clipId, master), standIn: shown.standIn }
+  const at = shown.stillAt ?? master
+  return { clip: clipOf(shown.clipId, at), at, standIn: shown.standIn }
 }
 
 function clipFor(tile: Tile, now: Instant): { clip: PlayClip | null; time: Flicks } {
@@ -114,12 +139,16 @@ function clipFor(tile: Tile, now: Instant): { clip: PlayClip | null; time: Flick
     const at = flicks(time + source.offset)
     return { clip: clipOf(source.clipId, at), time: at }
   }
-  if (source.kind === 'programme') return { clip: programmeClip(now).clip, time }
+  if (source.kind === 'programme') {
+    const { clip, at } = programmeClip(now)
+    return { clip, time: at }
+  }
   const span = now.master === null ? null : resolver.clipAt(source.angleId, time)
   return { clip: span && clipOf(span.clipId, time), time }
 }
 
-function draw(tile: Tile, key: string, now: Instant): void {
+/** @param atOnce with what is decoded already, and nothing else is begun for it */
+function draw(tile: Tile, key: string, now: Instant, atOnce = false): void {
   const { clip, time: at } = clipFor(tile, now)
   if (tile.source.kind === 'programme') noteProgramme(now)
   const frame = clip ? frameShownAt(at, clip.map, clip.grid) : null
@@ -140,7 +169,7 @@ function draw(tile: Tile, key: string, now: Instant): void {
   }
   const playing = clock.playing
   const isProgramme = tile.source.kind !== 'angle'
-  const seconds = flicksToSeconds(flicks(masterToClip(at, clip.map) - clip.grid.start)) * clip.pace
+  const seconds = copySeconds(clip, at)
   let sample: VideoSample | null = null
   const light = streamOf(clip, false)
   let exact = true
@@ -156,14 +185,19 @@ function draw(tile: Tile, key: string, now: Instant): void {
     }
     exact = sample !== null
     sample ??= light?.nearest(seconds) ?? null
+    if (tile.source.kind === 'programme' && sharper.on) {
+      const own = streamOf(clip, true)?.playing(seconds, clock.speed) ?? null
+      sharper.steady = own ? sharper.steady + 1 : 0
+      if (own && sharper.steady > STEADY) sample = own
+    }
   } else {
     // Standing, the programme is shown from the sharper copy; the tile's picture serves until it is there.
-    sample = (isProgramme ? streamOf(clip, true)?.still(seconds) : null) ?? light?.still(seconds) ?? null
+    sample = (isProgramme && !atOnce ? streamOf(clip, true)?.still(seconds) : null) ?? light?.still(seconds) ?? null
     if (!sample) return
   }
-  const drawKey = sample ? `${clip.clipId}:${sample.timestamp}` : 'wait'
+  const drawKey = sample ? `${clip.clipId}:${sample.timestamp}:${sample.displayHeight}` : 'wait'
   // Painting is the dearest thing here and a pressed key waits for it: what stands on the canvas already is not painted again.
-  if (sample && (drawKey !== tile.drawnKey || (isProgramme && !playing))) {
+  if (sample && drawKey !== tile.drawnKey) {
     paint(tile, sample, clip.angleId)
     tile.drawnKey = drawKey
   } else if (!sample && !tile.drawnKey.startsWith(clip.clipId)) {
@@ -174,6 +208,44 @@ function draw(tile: Tile, key: string, now: Instant): void {
   if (sample && exact) tile.metKey = wantedKey
   const got = sample && (exact || clip.pace === 0 ? frame : frameAt(flicks(Math.round((sample.timestamp / clip.pace) * FLICKS_PER_SECOND)), clip.grid.rate))
   shown[key] = { clipId: clip.clipId, frame: got, wanted: frame }
+}
+
+/** Shows in the programme what stands on the wall of the angle that is held: it is there already, and made anew in a moment. */
+function copied(tile: Tile, key: string): boolean {
+  const now = instant()
+  const { clip, time } = clipFor(tile, now)
+  const from = [...tiles.values()].find(
+    ({ source, drawnKey }) => source.kind === 'angle' && source.angleId === clip?.angleId && drawnKey.startsWith(`${clip.clipId}:`),
+  )
+  if (!held || !clip || !from) return false
+  tile.ctx.drawImage(from.canvas, 0, 0, tile.canvas.width, tile.canvas.height)
+  tile.drawnKey = 'copied'
+  const frame = frameShownAt(time, clip.map, clip.grid)
+  shown[key] = { clipId: clip.clipId, frame, wanted: frame }
+  noteProgramme(now)
+  return true
+}
+
+/** Takes the sharper copy for the programme while the machine keeps up, and leaves it when it does not. */
+function judgeSharper(now: number): void {
+  if (!clock.playing || now - sharper.judged < JUDGED_EVERY) return
+  const [came, missed] = [due - sharper.due, late - sharper.late]
+  // What was counted anew meanwhile says nothing.
+  if (came >= 0 && missed >= 0) {
+    const busy = sharper.busy / (now - sharper.judged)
+    if (sharper.on && (busy > TOO_BUSY || missed > Math.max(1, TOO_LATE * came))) {
+      sharper.on = false
+      sharper.steady = 0
+      sharper.good = 0
+      sharper.from = now + sharper.wait
+      sharper.wait = Math.min(TRIED_AGAIN_AT_MOST, 4 * sharper.wait)
+    } else if (!sharper.on && now >= sharper.from) {
+      // One good second may be chance.
+      sharper.good = busy < IS_FREE && missed <= KEEPS_UP * came ? sharper.good + 1 : 0
+      sharper.on = sharper.good >= GOOD_SECONDS
+    }
+  }
+  Object.assign(sharper, { judged: now, due, late, busy: 0 })
 }
 
 function noteProgramme(now: Instant): void {
@@ -211,18 +283,36 @@ function redraw(): void {
   requestAnimationFrame(tick)
 }
 
-function tick(): void {
+/** Draws what is left of the round, for a slice of time; the rest follows when messages have been heard. */
+function slice(): void {
+  const began = performance.now()
   const time = instant()
-  if (clock.playing || dirty) {
+  for (let next = rest.pop(); next; next = rest.pop()) {
+    const [key, tile] = next
+    if (tiles.get(key) === tile) draw(tile, key, time)
+    if (performance.now() - began > SLICE) break
+  }
+  sharper.busy += performance.now() - began
+  if (rest.length > 0) setTimeout(slice)
+}
+
+function tick(): void {
+  if ((clock.playing || dirty) && rest.length === 0) {
     dirty = false
     untold = true
-    for (const [key, tile] of tiles) draw(tile, key, time)
+    // Taken from the end: the programme first.
+    rest = [...tiles].sort(([, a], [, b]) => Number(a.source.kind === 'programme') - Number(b.source.kind === 'programme'))
+    slice()
   }
   const now = performance.now()
+  judgeSharper(now)
   if (untold && now - told > TELL_EVERY) {
     told = now
     untold = false
-    postMessage({ type: 'health', health: { due, late, shown: { ...shown }, programme } } satisfies FromWorker)
+    postMessage({
+      type: 'health',
+      health: { due, late, shown: { ...shown }, programme: { ...programme, sharp: sharper.steady > STEADY } },
+    } satisfies FromWorker)
     for (const [url, { stream, used }] of streams) {
       if (now - used > IDLE && clock.playing) {
         stream.close()
@@ -243,6 +333,8 @@ self.addEventListener('message', (event: MessageEvent<ToWorker>) => {
       const reframed = message.model.angles.some(({ id, framing }) => model.angles.find((a) => a.id === id)?.framing !== framing)
       if (reframed) for (const tile of tiles.values()) tile.drawnKey = ''
       model = message.model
+      // What was pressed while it stands is in the cut by now.
+      if (held?.until === null) held = null
       resolver = resolverOf(model)
       byId = partsOf(model.clips)
       const urls = new Set(model.clips.flatMap((c) => [c.tileUrl, c.sharpUrl]))
@@ -254,8 +346,12 @@ self.addEventListener('message', (event: MessageEvent<ToWorker>) => {
       break
     }
     case 'clock':
-      if (!clock.playing && message.clock.playing) for (const tile of tiles.values()) tile.dueKey = 'none'
+      if (!clock.playing && message.clock.playing) {
+        for (const tile of tiles.values()) tile.dueKey = 'none'
+        Object.assign(sharper, { steady: 0, judged: performance.now(), due, late, busy: 0 })
+      }
       clock = message.clock
+      if (held?.until === null) held = null
       break
     case 'tile': {
       const ctx = message.canvas.getContext('2d', { alpha: false })
@@ -283,7 +379,7 @@ self.addEventListener('message', (event: MessageEvent<ToWorker>) => {
     case 'hold':
       held = message.held
       // At once, not at the next screen refresh: a pressed key is waited for.
-      for (const [key, tile] of tiles) if (tile.source.kind === 'programme') draw(tile, key, instant())
+      for (const [key, tile] of tiles) if (tile.source.kind === 'programme' && !copied(tile, key)) draw(tile, key, instant(), true)
       break
     case 'reset':
       due = 0

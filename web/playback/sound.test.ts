@@ -18,9 +18,9 @@ jest.mock('mediabunny', () => ({
     constructor({ number }: { number: number }) {
       tracks.push(number)
     }
-    async *buffers(from: number) {
+    async *buffers(from: number, to = fileSeconds) {
       asked.push(from)
-      for (let t = Math.floor(from / LENGTH + 1e-9) * LENGTH; t < fileSeconds; t += LENGTH) yield { buffer: { duration: LENGTH }, timestamp: t }
+      for (let t = Math.floor(from / LENGTH + 1e-9) * LENGTH; t < Math.min(to, fileSeconds); t += LENGTH) yield { buffer: { duration: LENGTH }, timestamp: t }
     }
   },
 }))
@@ -157,6 +157,19 @@ describe('sounds on the audio clock', () => {
     expect(asked).toHaveLength(1)
     // It is late, so it enters its sound where the clock is by now.
     expect(started[0].at + 0).toBeGreaterThan(5.9)
+  })
+
+  test('a moment is heard as soon as it is decoded, faded at both ends, and no longer than it lasts', async () => {
+    const made = await desk(sound({ map: { start: secondsToFlicks(-2), rate: 1 } }), sound({ clipId: 'later', map: { start: secondsToFlicks(50), rate: 1 } }))
+    await made.grain(10.05, 0.09)
+    expect(asked).toEqual([expect.closeTo(12.05, 6)])
+    expect(started.map((s) => [s.at, s.offset, s.stop])).toEqual([
+      // Half the fade lies before it.
+      [expect.closeTo(5.01, 6), expect.closeTo(0.04, 6), null],
+      [expect.closeTo(5.07, 6), 0, expect.closeTo(5.12, 6)],
+    ])
+    expect(ramps[0]).toEqual(['set', 0, expect.closeTo(5.01, 6)])
+    expect(ramps.at(-1)).toEqual(['ramp', 0, expect.closeTo(5.12, 6)])
   })
 
   test('channels of a recording are tracks of their own; a level moves them without a break, another choice begins anew', async () => {

@@ -69,6 +69,15 @@ function voicesOf(context: AudioContext, channels: readonly PlayChannel[], out: 
   })
 }
 
+/** A moment that is heard while one searches rises and falls in so long, s. */
+const GRAIN_FADE = 0.02
+
+async function all<T>(list: AsyncIterable<T>): Promise<T[]> {
+  const out: T[] = []
+  for await (const one of list) out.push(one)
+  return out
+}
+
 /** One sound, streamed and scheduled on the audio clock while playing. */
 class SoundLane {
   readonly #context: AudioContext
@@ -181,22 +190,57 @@ class SoundLane {
       if (run !== this.#run) return
       const when = at + (clipToMaster(secondsToFlicks(timestamp), map) / FLICKS_PER_SECOND - master) / speed
       if (when >= ends + fadeOut / 2) return
-      const late = Math.max(this.#context.currentTime, first) - when
-      const whole = (buffer.duration * map.rate) / speed
-      if (late < whole) {
-        const node = this.#context.createBufferSource()
-        node.buffer = buffer
-        node.playbackRate.value = speed / map.rate
-        node.connect(shape)
-        node.onended = () => this.#nodes.delete(node)
-        this.#nodes.add(node)
-        if (late > 0) node.start(0 + Math.max(this.#context.currentTime, first), (speed * late) / map.rate)
-        else node.start(when)
-        const end = ends + fadeOut / 2
-        if (Number.isFinite(end) && when + whole > end) node.stop(end)
-      }
+      this.#put(buffer, when, shape, first, ends + fadeOut / 2, speed)
       while (when - this.#context.currentTime > AHEAD && run === this.#run) await new Promise((resolve) => setTimeout(resolve, 100))
       if (run !== this.#run) return
+    }
+  }
+
+  /** Puts a piece of sound on the audio clock, as far as it lies between two of its seconds and has not gone by. */
+  #put(buffer: AudioBuffer, when: number, into: AudioNode, first: number, end: number, speed: number): void {
+    const { rate } = this.#sound.map
+    const late = Math.max(this.#context.currentTime, first) - when
+    const whole = (buffer.duration * rate) / speed
+    if (late >= whole) return
+    const node = this.#context.createBufferSource()
+    node.buffer = buffer
+    node.playbackRate.value = speed / rate
+    node.connect(into)
+    node.onended = () => this.#nodes.delete(node)
+    this.#nodes.add(node)
+    if (late > 0) node.start(when + late, (speed * late) / rate)
+    else node.start(when)
+    if (Number.isFinite(end) && when + whole > end) node.stop(end)
+  }
+
+  /** Lets a moment of the master be heard as soon as it is decoded; what sounds of an earlier one fades by itself. */
+  async grain(master: number, length: number): Promise<void> {
+    const { map, levels = [] } = this.#sound
+    const run = this.#run
+    const [from, to] = [master, master + length].map((t) => masterToClip(secondsToFlicks(t), map) / FLICKS_PER_SECOND)
+    if (to <= 0) return
+    try {
+      const sinks = await this.#sinks
+      const pieces = await Promise.all(sinks.map(async (sink) => (sink ? await all(sink.buffers(Math.max(0, from), to)) : [])))
+      if (run !== this.#run) return
+      const at = this.#context.currentTime + GRAIN_FADE
+      for (const [i, list] of pieces.entries()) {
+        const shape = this.#context.createGain()
+        shape.connect(this.#voices[i].into)
+        const ends = at + length
+        shapeGain(shape.gain, this.#context.currentTime, { at, master, ends, fadeIn: GRAIN_FADE, fadeOut: GRAIN_FADE, levels, speed: 1 })
+        for (const { buffer, timestamp } of list)
+          this.#put(
+            buffer,
+            at + clipToMaster(secondsToFlicks(timestamp), map) / FLICKS_PER_SECOND - master,
+            shape,
+            at - GRAIN_FADE / 2,
+            ends + GRAIN_FADE / 2,
+            1,
+          )
+      }
+    } catch {
+      // A sound that breaks off is not heard here.
     }
   }
 
@@ -277,6 +321,12 @@ export class SoundDesk {
     for (const lane of this.#lanes.values()) void lane.start(passages, at, speed)
     if (speed === 1) this.clicks.start(passages, at)
     return at + (this.#keeper?.latency ?? 0)
+  }
+
+  /** Lets a moment of the master be heard, s, while nothing plays; @returns when all of it has been given to the clock */
+  async grain(master: number, length: number): Promise<void> {
+    await this.prepare(1)
+    await Promise.all([...this.#lanes.values()].map((lane) => lane.grain(master, length)))
   }
 
   stop(): void {

@@ -1,4 +1,4 @@
-import type { Points } from '@pendolo/core/cut'
+import type { Points, StandIn } from '@pendolo/core/cut'
 import type { FilmRun } from '@pendolo/core/film'
 import type { LevelPoint } from '@pendolo/core/mix'
 import type { Framing } from '@pendolo/core/picture'
@@ -69,7 +69,7 @@ export interface PlayModel {
   readonly cutId: string
   /** Its programme. */
   readonly runs: readonly FilmRun[]
-  readonly standIn: 'next' | 'black'
+  readonly standIn: StandIn
   /** Where one may go: the master and all that was placed before it, beside it and after it. */
   readonly event: { readonly start: Flicks; readonly end: Flicks }
   /** From where the film begins on the master to where it ends. */
@@ -91,11 +91,11 @@ export interface ClockMap {
   readonly speed: number
 }
 
-/** What the programme shows, whatever the cut says, until the time at which its cut takes over. */
+/** What the programme shows, whatever the cut says, until the time at which its cut takes over; null while it stands, until the cut has come. */
 export interface Held {
   readonly angleId: string
   readonly clipId?: string
-  readonly until: Flicks
+  readonly until: Flicks | null
 }
 
 export type ToWorker =
@@ -111,6 +111,24 @@ export type ToWorker =
 /** What a canvas shows: an angle's tile, the programme, or one clip by itself with an offset of its own. */
 export type TileSource = { kind: 'angle'; angleId: string } | { kind: 'programme' } | { kind: 'clip'; clipId: string; offset: number }
 
+/** A small picture that somebody waits for. */
+export interface ThumbWish {
+  readonly key: string
+  readonly url: string
+  /** Of the light copy. */
+  readonly seconds: number
+}
+
+/** What is wished for now, the nearest first; what was wished for before and is not among it is forgotten. */
+export interface ToThumbs {
+  readonly wishes: readonly ThumbWish[]
+}
+
+export interface FromThumbs {
+  readonly key: string
+  readonly picture: ImageBitmap | null
+}
+
 /** Counted since the last reset. */
 export interface PictureHealth {
   /** Pictures that were due on some tile while playing. */
@@ -120,7 +138,8 @@ export interface PictureHealth {
   /** Frame number shown now on each canvas; null where there is none. */
   readonly shown: Record<string, { clipId: string | null; frame: number | null; wanted: number | null }>
   /** Angle the programme shows and since when, wall ms. */
-  readonly programme: { angleId: string | null; since: number; standIn: boolean }
+  /** `sharp`: while it plays, whether it is seen from the sharper copy. */
+  readonly programme: { angleId: string | null; since: number; standIn: boolean; sharp: boolean }
 }
 
 export type FromWorker = { type: 'health'; health: PictureHealth }

@@ -1,11 +1,15 @@
 import type { ProjectState } from '@pendolo/api'
-import { useEffect, useMemo, useSyncExternalStore } from 'react'
+import { useEffect, useMemo, useState, useSyncExternalStore } from 'react'
 import { Engine, type EngineHealth, type EngineState } from './engine.ts'
 import { playModel } from './model.ts'
+import { Thumbnails, type ThumbView } from './thumbs.ts'
 import type { PlayModel } from './types.ts'
 
 /** One engine for the whole application: stages come and go, the clock stays. */
 export const engine = new Engine()
+
+/** Small pictures for all views. */
+const thumbs = new Thumbnails(() => new Worker(new URL('./thumbs.worker.ts', import.meta.url), { type: 'module' }))
 
 declare global {
   interface Window {
@@ -18,6 +22,14 @@ window.pendolo = { health: () => engine.health(), resetHealth: () => engine.rese
 /** What a view needs of the engine's state: it is drawn anew only when this changes, so it is one plain value. */
 export function useEngine<T extends string | number | boolean | null>(select: (state: EngineState) => T): T {
   return useSyncExternalStore(engine.subscribe, () => select(engine.getState()))
+}
+
+/** Small pictures for a view, which is drawn anew when some have come; the number rises with what has. */
+export function useThumbs(): [ThumbView, number] {
+  const revision = useSyncExternalStore(thumbs.subscribe, thumbs.revision)
+  const [view] = useState(() => thumbs.view())
+  useEffect(() => view.close, [view])
+  return [view, revision]
 }
 
 /** Keeps the engine playing what the project is now. */

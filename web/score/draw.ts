@@ -2,6 +2,8 @@ import type { Stretch, SwitchPoint } from '@pendolo/core/cut'
 import type { PlannedStretch } from '@pendolo/core/film'
 import type { Mark, PictureSpan, Pulse } from '@pendolo/core/project'
 import { FLICKS_PER_SECOND, type Flicks, firstFrom, flicks } from '@pendolo/core/time'
+import { thumbTimes } from '../playback/thumbs.ts'
+import type { PlayClip } from '../playback/types.ts'
 import { hueOf } from '../ui/theme.ts'
 import type { PaperColours } from './colours.ts'
 import { FLAG_HEIGHT, FLAG_TOP, flagsInView } from './flags.ts'
@@ -17,11 +19,26 @@ export interface ScoreLane {
   readonly hue: number
   readonly spans: readonly PictureSpan[]
   readonly waves: readonly Wave[]
+  readonly pictures: readonly PlayClip[]
   /** What is said where there are no pictures at all. */
   readonly empty: string | null
 }
 
-/** All that the score shows. Lists are ascending in time. */
+/** The small picture of a clip at an instant of the master, if it is there. */
+export type ThumbOf = (clip: PlayClip, time: Flicks) => ImageBitmap | null
+
+/** What lies under the cut, and changes with the material and the view alone. */
+export interface ScoreGround {
+  readonly colours: PaperColours
+  readonly lanes: readonly ScoreLane[]
+  readonly pulse: Pulse | null
+  readonly master: readonly Wave[]
+  readonly label: (time: Flicks) => string
+  /** Pictures in the lanes that are tall enough; null where they are not wanted. */
+  readonly thumbOf: ThumbOf | null
+}
+
+/** What is drawn over it. Lists are ascending in time. */
 export interface ScorePicture {
   readonly colours: PaperColours
   readonly lanes: readonly ScoreLane[]
@@ -29,8 +46,6 @@ export interface ScorePicture {
   readonly plan: readonly PlannedStretch[]
   readonly points: readonly SwitchPoint[]
   readonly marks: readonly Mark[]
-  readonly pulse: Pulse | null
-  readonly master: readonly Wave[]
   readonly leftOut: readonly { readonly start: Flicks; readonly end: Flicks }[]
   readonly chosen: { readonly from: Flicks; readonly to: Flicks } | null
   /** Cuts that are chosen. */
@@ -39,40 +54,32 @@ export interface ScorePicture {
   readonly compared: { readonly name: string; readonly points: readonly SwitchPoint[]; readonly differs: readonly Stretch[] } | null
   /** A stroke that is being painted, px. */
   readonly stroke: { readonly lane: number; readonly from: number; readonly to: number } | null
-  readonly label: (time: Flicks) => string
 }
 
 const seconds = (time: number) => time / FLICKS_PER_SECOND
 
-/** Draws what is in view of the score: what it costs depends on the pixels, not on how long the event is. */
-export function drawScore(ctx: CanvasRenderingContext2D, geometry: Geometry, picture: ScorePicture): void {
-  const { width, height, plotWidth } = geometry
-  const { colours } = picture
-  ctx.clearRect(0, 0, width, height)
-  ctx.fillStyle = colours.side
-  ctx.fillRect(0, 0, LABELS, height)
+/** Draws on a part of the score, right of the names. */
+function inPlot(ctx: CanvasRenderingContext2D, { height, plotWidth }: Geometry, draw: () => void): void {
   ctx.save()
   ctx.beginPath()
   ctx.rect(LABELS, 0, plotWidth, height)
   ctx.clip()
-  drawGrid(ctx, geometry, picture)
-  for (const wave of picture.master) drawOneWave(ctx, geometry, wave, HEAD, WAVE - 6, colours.wave)
-  for (const [lane, one] of picture.lanes.entries()) drawLane(ctx, geometry, one, lane, colours)
-  const { stroke } = picture
-  if (stroke) {
-    ctx.globalAlpha = 0.5
-    ctx.fillStyle = hueOf(picture.lanes[stroke.lane].hue)
-    ctx.fillRect(stroke.from, laneTop(geometry, stroke.lane) + 3, stroke.to - stroke.from, geometry.laneHeight - 6)
-    ctx.globalAlpha = 1
-  }
-  drawCompared(ctx, geometry, picture)
-  drawPicked(ctx, geometry, picture)
-  drawCut(ctx, geometry, picture)
-  drawMarks(ctx, geometry, picture)
-  drawHeads(ctx, geometry, picture)
-  drawLeftOut(ctx, geometry, picture)
-  drawChosen(ctx, geometry, picture)
+  draw()
   ctx.restore()
+}
+
+/** Draws the ground of what is in view: ruler, waveforms and pictures. What it costs depends on the pixels, not on how long the event is. */
+export function drawGround(ctx: CanvasRenderingContext2D, geometry: Geometry, ground: ScoreGround): void {
+  const { width, height } = geometry
+  const { colours } = ground
+  ctx.clearRect(0, 0, width, height)
+  ctx.fillStyle = colours.side
+  ctx.fillRect(0, 0, LABELS, height)
+  inPlot(ctx, geometry, () => {
+    drawGrid(ctx, geometry, ground)
+    for (const wave of ground.master) drawOneWave(ctx, geometry, wave, HEAD, WAVE - 6, colours.wave)
+    for (const [lane, one] of ground.lanes.entries()) drawLane(ctx, geometry, one, lane, ground)
+  })
   ctx.strokeStyle = colours.line
   ctx.lineWidth = 1
   ctx.beginPath()
@@ -84,7 +91,30 @@ export function drawScore(ctx: CanvasRenderingContext2D, geometry: Geometry, pic
   ctx.stroke()
 }
 
-function drawGrid(ctx: CanvasRenderingContext2D, geometry: Geometry, { pulse, colours, label }: ScorePicture): void {
+/** Draws the cut and all else that stands on the ground, which has been drawn already. */
+export function drawScore(ctx: CanvasRenderingContext2D, geometry: Geometry, picture: ScorePicture, ground: CanvasImageSource): void {
+  const { width, height } = geometry
+  ctx.clearRect(0, 0, width, height)
+  ctx.drawImage(ground, 0, 0, width, height)
+  inPlot(ctx, geometry, () => {
+    const { stroke } = picture
+    if (stroke) {
+      ctx.globalAlpha = 0.5
+      ctx.fillStyle = hueOf(picture.lanes[stroke.lane].hue)
+      ctx.fillRect(stroke.from, laneTop(geometry, stroke.lane) + 3, stroke.to - stroke.from, geometry.laneHeight - 6)
+      ctx.globalAlpha = 1
+    }
+    drawCompared(ctx, geometry, picture)
+    drawPicked(ctx, geometry, picture)
+    drawCut(ctx, geometry, picture)
+    drawMarks(ctx, geometry, picture)
+    drawHeads(ctx, geometry, picture)
+    drawLeftOut(ctx, geometry, picture)
+    drawChosen(ctx, geometry, picture)
+  })
+}
+
+function drawGrid(ctx: CanvasRenderingContext2D, geometry: Geometry, { pulse, colours, label }: ScoreGround): void {
   const { view, plotWidth, lanesBottom } = geometry
   const bars = barLines(pulse, view.from, view.span, plotWidth)
   ctx.font = TEXT
@@ -164,9 +194,31 @@ export function takeRows(spans: readonly PictureSpan[]): { readonly span: Pictur
 /** Lanes higher than this have room for their waveforms, px. */
 const WAVE_LANE = 15
 
-function drawLane(ctx: CanvasRenderingContext2D, geometry: Geometry, { spans, waves, hue, empty }: ScoreLane, lane: number, colours: PaperColours): void {
+/** Rows higher than this have room for pictures, px; above a waveform they take this share of it. */
+const THUMB_ROW = 26
+const THUMB_SHARE = 0.66
+
+/** Pictures of a lane at steady instants, so that they stay where they are while one scrolls. */
+function drawThumbs(ctx: CanvasRenderingContext2D, geometry: Geometry, clip: PlayClip, top: number, height: number, thumbOf: ThumbOf): void {
+  const { view, plotWidth } = geometry
+  const width = (height * 16) / 9
+  const begin = Math.max(seconds(clip.start), view.from - (width / plotWidth) * view.span)
+  const end = Math.min(seconds(clip.end), view.from + view.span)
+  const right = Math.min(LABELS + plotWidth, xAt(geometry, seconds(clip.end)))
+  for (const time of thumbTimes(begin, end, ((width + 2) / plotWidth) * view.span)) {
+    const picture = thumbOf(clip, time)
+    if (!picture) continue
+    const x = xAt(geometry, seconds(time))
+    const own = Math.min(width, (height * picture.width) / picture.height)
+    const share = Math.min(1, (right - x) / own)
+    if (share > 0) ctx.drawImage(picture, 0, 0, picture.width * share, picture.height, x, top, own * share, height)
+  }
+}
+
+function drawLane(ctx: CanvasRenderingContext2D, geometry: Geometry, lane: ScoreLane, index: number, { colours, thumbOf }: ScoreGround): void {
+  const { spans, waves, pictures, hue, empty } = lane
   const { laneHeight, plotWidth, view } = geometry
-  const y = laneTop(geometry, lane)
+  const y = laneTop(geometry, index)
   const pad = Math.min(6, laneHeight / 4)
   if (empty !== null) {
     ctx.font = WORDS
@@ -196,10 +248,23 @@ function drawLane(ctx: CanvasRenderingContext2D, geometry: Geometry, { spans, wa
   const high = (laneHeight - 2 * pad) / rows
   for (const [a, b, row] of bars) ctx.roundRect(a, y + pad + row * high, Math.max(1, b - a), Math.max(1, high - (rows > 1 ? 1 : 0)), 2)
   ctx.fill()
-  ctx.globalAlpha = 0.22
-  if (laneHeight >= WAVE_LANE)
+  const tall = thumbOf !== null && high >= THUMB_ROW
+  if (tall) {
+    ctx.globalAlpha = 1
+    const share = waves.length > 0 ? THUMB_SHARE : 1
+    for (const { span, row } of takes) {
+      const clip = pictures.find((c) => c.clipId === span.clipId && c.start === span.start)
+      if (clip && seconds(clip.end) > view.from && seconds(clip.start) < view.from + view.span)
+        drawThumbs(ctx, geometry, clip, y + pad + row * high, (high - 1) * share, thumbOf)
+    }
+  }
+  ctx.globalAlpha = tall ? 0.4 : 0.22
+  if (laneHeight >= WAVE_LANE) {
+    const above = tall ? (laneHeight - 2 * pad) * THUMB_SHARE : 0
     for (const wave of waves)
-      if (wave.end > view.from && wave.start < view.from + view.span) drawOneWave(ctx, geometry, wave, y + pad, laneHeight - 2 * pad, hueOf(hue))
+      if (wave.end > view.from && wave.start < view.from + view.span)
+        drawOneWave(ctx, geometry, wave, y + pad + above, laneHeight - 2 * pad - above, hueOf(hue))
+  }
   ctx.globalAlpha = 1
 }
 
@@ -339,7 +404,7 @@ function drawCompared(ctx: CanvasRenderingContext2D, geometry: Geometry, { compa
   if (!compared) return
   const { view, plotWidth, lanesTop, lanesBottom } = geometry
   const { points, differs, name } = compared
-  const inPlot = (t: number) => Math.max(LABELS, Math.min(LABELS + plotWidth, xAt(geometry, seconds(t))))
+  const within = (t: number) => Math.max(LABELS, Math.min(LABELS + plotWidth, xAt(geometry, seconds(t))))
   let named = false
   for (
     let i = Math.max(
@@ -349,7 +414,7 @@ function drawCompared(ctx: CanvasRenderingContext2D, geometry: Geometry, { compa
     i < differs.length && seconds(differs[i].from) < view.from + view.span;
     i++
   ) {
-    const [a, b] = [inPlot(differs[i].from), inPlot(differs[i].to)]
+    const [a, b] = [within(differs[i].from), within(differs[i].to)]
     ctx.fillStyle = colours.brass
     ctx.globalAlpha = 0.16
     ctx.fillRect(a, lanesTop, Math.max(1, b - a), lanesBottom - lanesTop)
@@ -364,7 +429,7 @@ function drawCompared(ctx: CanvasRenderingContext2D, geometry: Geometry, { compa
     for (let k = first; k < points.length && points[k].time < differs[i].to; k++) {
       const lane = laneOf.get(points[k].angleId)
       if (lane === undefined) continue
-      const [from, to] = [inPlot(Math.max(points[k].time, differs[i].from)), inPlot(Math.min(points[k + 1]?.time ?? differs[i].to, differs[i].to))]
+      const [from, to] = [within(Math.max(points[k].time, differs[i].from)), within(Math.min(points[k + 1]?.time ?? differs[i].to, differs[i].to))]
       if (to - from < 1) continue
       ctx.strokeStyle = hueOf(lanes[lane].hue)
       ctx.lineWidth = 2

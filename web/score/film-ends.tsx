@@ -1,6 +1,7 @@
-import { FLICKS_PER_SECOND, type Flicks, flicks, frameStart, nearestFrameStart, type Rate } from '@pendolo/core/time'
-import { type KeyboardEvent, type PointerEvent, useRef, useState } from 'react'
-import { type Geometry, HEAD, LABELS, secondsAt, WAVE, xAt } from './geometry.ts'
+import { FLICKS_PER_SECOND, type Flicks, flicks, frameStart, type Rate } from '@pendolo/core/time'
+import type { KeyboardEvent } from 'react'
+import { type Geometry, HEAD, LABELS, WAVE, xAt } from './geometry.ts'
+import { useDragged } from './use-dragged.ts'
 
 interface Props {
   readonly geometry: Geometry
@@ -30,8 +31,7 @@ interface EndProps extends Pick<Props, 'geometry' | 'rate'> {
 }
 
 function End({ which, time, geometry, rate, text, onMove }: EndProps) {
-  const [dragged, setDragged] = useState<Flicks | null>(null)
-  const grip = useRef(0)
+  const [dragged, handlers] = useDragged({ geometry, rate, time, onMove })
   const x = xAt(geometry, (dragged ?? time) / FLICKS_PER_SECOND)
   if (x < LABELS - 1 || x > LABELS + geometry.plotWidth + 1) return null
   const press = (event: KeyboardEvent) => {
@@ -40,12 +40,6 @@ function End({ which, time, geometry, rate, text, onMove }: EndProps) {
     event.preventDefault()
     event.stopPropagation()
     onMove(flicks(time + by * frameStart(event.shiftKey ? 10 : 1, rate)))
-  }
-  const drag = (event: PointerEvent) => {
-    if (!event.currentTarget.hasPointerCapture(event.pointerId)) return
-    event.stopPropagation()
-    const at = secondsAt(geometry, xAt(geometry, time / FLICKS_PER_SECOND) + event.clientX - grip.current)
-    setDragged(nearestFrameStart(flicks(Math.round(at * FLICKS_PER_SECOND)), rate))
   }
   return (
     <button
@@ -56,19 +50,7 @@ function End({ which, time, geometry, rate, text, onMove }: EndProps) {
       aria-label={text}
       style={{ left: x, top: HEAD - 4, height: WAVE + 2 }}
       onKeyDown={press}
-      onPointerDown={(e) => {
-        e.stopPropagation()
-        grip.current = e.clientX
-        e.currentTarget.setPointerCapture(e.pointerId)
-      }}
-      onPointerMove={drag}
-      onPointerUp={(e) => {
-        e.stopPropagation()
-        if (dragged !== null && dragged !== time) onMove(dragged)
-        setDragged(null)
-        // Arrows are the playhead's again.
-        e.currentTarget.blur()
-      }}
+      {...handlers}
       onDoubleClick={(e) => {
         e.stopPropagation()
         onMove(null)

@@ -3,7 +3,8 @@ import type { TimeView } from './time-view.ts'
 
 /** Room for names at the left, px. */
 export const LABELS = 150
-/** Ruler above the master. */
+/** The numbers of bars or times, and what stands above the master in all. */
+export const RULER = 22
 export const HEAD = 44
 export const WAVE = 62
 export const OVERVIEW = 34
@@ -57,10 +58,16 @@ export function laneMiddle(geometry: Geometry, lane: number): number {
 }
 
 /** What of the score lies under a pixel. */
-export type Spot = { readonly kind: 'labels' } | { readonly kind: 'master' } | { readonly kind: 'below' } | { readonly kind: 'lane'; readonly lane: number }
+export type Spot =
+  | { readonly kind: 'labels' }
+  | { readonly kind: 'ruler' }
+  | { readonly kind: 'master' }
+  | { readonly kind: 'below' }
+  | { readonly kind: 'lane'; readonly lane: number }
 
 export function spotAt(geometry: Geometry, x: number, y: number): Spot {
   if (x < LABELS) return { kind: 'labels' }
+  if (y < RULER) return { kind: 'ruler' }
   if (y < geometry.lanesTop) return { kind: 'master' }
   const lane = Math.floor((y - geometry.lanesTop) / geometry.laneHeight)
   return lane < geometry.lanes ? { kind: 'lane', lane } : { kind: 'below' }

@@ -1,11 +1,12 @@
 import type { Edit, ProjectDoc } from '@pendolo/core/project'
-import { FLICKS_PER_SECOND, type Flicks, flicks, frameStart, nearestFrameStart, type Rate } from '@pendolo/core/time'
+import { FLICKS_PER_SECOND, type Flicks, flicks, frameStart, type Rate } from '@pendolo/core/time'
 import { Button, Input } from 'antd'
 import { Trash2 } from 'lucide-react'
-import { type KeyboardEvent, type PointerEvent, useRef, useState } from 'react'
+import { type KeyboardEvent, useState } from 'react'
 import { engine } from '../playback/use-engine.ts'
 import { FLAG_HEIGHT, FLAG_TOP, type Flag } from './flags.ts'
-import { type Geometry, LABELS, secondsAt } from './geometry.ts'
+import { type Geometry, LABELS } from './geometry.ts'
+import { useDragged } from './use-dragged.ts'
 
 interface Props {
   readonly geometry: Geometry
@@ -51,8 +52,14 @@ export function MarkFlags({ geometry, doc, flags, rate, label, edit }: Props) {
 
 function FlagButton({ geometry, doc, flag, rate, label, edit, onName }: Omit<Props, 'flags'> & { flag: Flag; onName: () => void }) {
   const { mark, x, width } = flag
-  const [by, setBy] = useState(0)
-  const grip = useRef<number | null>(null)
+  const [dragged, handlers] = useDragged({
+    geometry,
+    rate,
+    time: mark.time,
+    onMove: (time) => edit([movedMark(doc, mark.id, time - mark.time)], 'move a mark'),
+    onPress: () => engine.seek(mark.time),
+  })
+  const by = (dragged ?? mark.time) - mark.time
   const remove = () => edit([{ type: 'removeMarks', markIds: [mark.id] }], 'remove a mark')
   const press = (event: KeyboardEvent) => {
     const step = event.key === 'ArrowLeft' ? -1 : event.key === 'ArrowRight' ? 1 : 0
@@ -62,12 +69,6 @@ function FlagButton({ geometry, doc, flag, rate, label, edit, onName }: Omit<Pro
     else return
     event.preventDefault()
     event.stopPropagation()
-  }
-  const drag = (event: PointerEvent) => {
-    if (grip.current === null) return
-    event.stopPropagation()
-    const at = secondsAt(geometry, x + event.clientX - grip.current) * FLICKS_PER_SECOND
-    setBy(nearestFrameStart(flicks(Math.round(at)), rate) - mark.time)
   }
   const shift = (by / FLICKS_PER_SECOND / geometry.view.span) * geometry.plotWidth
   return (
@@ -84,20 +85,7 @@ function FlagButton({ geometry, doc, flag, rate, label, edit, onName }: Omit<Pro
         e.stopPropagation()
         onName()
       }}
-      onPointerDown={(e) => {
-        e.stopPropagation()
-        grip.current = e.clientX
-        e.currentTarget.setPointerCapture(e.pointerId)
-      }}
-      onPointerMove={drag}
-      onPointerUp={(e) => {
-        e.stopPropagation()
-        grip.current = null
-        if (by !== 0) edit([movedMark(doc, mark.id, by)], 'move a mark')
-        else engine.seek(mark.time)
-        setBy(0)
-        e.currentTarget.blur()
-      }}
+      {...handlers}
     >
       {by === 0 ? '' : mark.name}
     </button>

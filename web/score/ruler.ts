@@ -47,7 +47,7 @@ export function barLines(pulse: Pulse | null, from: number, span: number, width:
 }
 
 const LEAST_LANE = 9
-const MOST_LANE = 37
+const MOST_LANE = 76
 
 /** How high a lane is, px, so that as many as there are stand in the room they have; no lower than can be read and hit. */
 export function laneHeightFor(room: number, lanes: number): number {

@@ -21,6 +21,7 @@ describe('where things stand on the score', () => {
 
   test('a pixel is on the names, the master, a lane, or below all of them', () => {
     expect(spotAt(geometry, 20, 200)).toEqual({ kind: 'labels' })
+    expect(spotAt(geometry, 500, 10)).toEqual({ kind: 'ruler' })
     expect(spotAt(geometry, 500, 60)).toEqual({ kind: 'master' })
     for (let lane = 0; lane < 4; lane++) expect(spotAt(geometry, 500, laneMiddle(geometry, lane))).toEqual({ kind: 'lane', lane })
     expect(spotAt(geometry, 500, geometry.lanesBottom + 2)).toEqual({ kind: 'below' })

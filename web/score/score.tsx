@@ -1,15 +1,16 @@
 import type { ProjectState } from '@pendolo/api'
 import { differing, type Points } from '@pendolo/core/cut'
 import { planFilm } from '@pendolo/core/film'
-import { anglesInUse, type Cut, marksOnMaster, type PictureSpan, pointsOf, projectRate, pulseOf, standInOrder } from '@pendolo/core/project'
+import { type Angle, anglesInUse, type Cut, marksOnMaster, type PictureSpan, pointsOf, projectRate, pulseOf, standInOrder } from '@pendolo/core/project'
 import { FLICKS_PER_SECOND, type Flicks, printTimecode } from '@pendolo/core/time'
 import { memo, useDeferredValue, useLayoutEffect, useMemo, useRef } from 'react'
+import { useMaterial } from '../data/material.ts'
 import { filmFor } from '../playback/film.ts'
-import { eventOf, keptOf, leftOutOf, masterRecordings, soundOnly } from '../playback/model.ts'
-import { engine } from '../playback/use-engine.ts'
+import { eventOf, keptOf, leftOutOf, masterRecordings, playClips, soundOnly } from '../playback/model.ts'
+import { engine, useEngine, useThumbs } from '../playback/use-engine.ts'
 import { Bob } from '../ui/bob.tsx'
 import { usePaperColours } from './colours.ts'
-import { drawScore, type ScoreLane, type ScorePicture } from './draw.ts'
+import { drawGround, drawScore, type ScoreGround, type ScoreLane, type ScorePicture } from './draw.ts'
 import { FilmEnds } from './film-ends.tsx'
 import { flagsInView } from './flags.ts'
 import { type Geometry, geometryOf, HEAD, LABELS, laneTop, OVERVIEW, WAVE } from './geometry.ts'
@@ -34,17 +35,20 @@ export interface ScoreProps {
   readonly picked: readonly Flicks[]
   /** A version that is compared with: where it shows something else is lit. */
   readonly other: Cut | null
+  /** What the lanes show besides the cut. */
+  readonly inLanes: { readonly pictures: boolean; readonly waves: boolean }
   readonly zoomRef: { current: ((factor: number) => void) | null }
 }
 
 const seconds = (time: number) => time / FLICKS_PER_SECOND
 
 /** The drawn time surface: master, one lane an angle, and the cut as one line stepping between them. */
-export const Score = memo(function Score({ project, spans, points, actions, chosenAngle, range, picked, other, zoomRef }: ScoreProps) {
+export const Score = memo(function Score({ project, spans, points, actions, chosenAngle, range, picked, other, inLanes, zoomRef }: ScoreProps) {
   const { doc } = project
-  const angles = anglesInUse(doc)
   const [ref, { width, height }] = useSize<HTMLDivElement>()
-  const recorded = useMemo(() => eventOf(project), [project])
+  const material = useMaterial(project)
+  const angles = useMemo(() => anglesInUse(material.doc), [material])
+  const recorded = useMemo(() => eventOf(material), [material])
   // A little paper is left behind the end.
   const whole = useMemo(() => ({ from: seconds(recorded.start), span: Math.max(1, seconds(recorded.end - recorded.start) * 1.02) }), [recorded])
   const { view, zoom, move, show } = useTimeView(whole, 24)
@@ -59,13 +63,24 @@ export const Score = memo(function Score({ project, spans, points, actions, chos
   )
   const laneOf = useMemo(() => new Map(angles.map((a, i) => [a.id, i])), [angles])
   const plan = useMemo(() => {
-    const material = { spans, order: standInOrder(doc), standIn: doc.settings.standIn }
-    return planFilm(shownPoints, material, recorded.start, recorded.end).filter((s) => s.wanted !== null)
-  }, [shownPoints, spans, doc, recorded])
-  const { lanes, master } = useLanes(project, spans)
+    const pictures = { spans, order: standInOrder(material.doc), standIn: material.doc.settings.standIn }
+    return planFilm(shownPoints, pictures, recorded.start, recorded.end).filter((s) => s.wanted !== null)
+  }, [shownPoints, spans, material, recorded])
+  const { lanes, master } = useLanes(material, spans, inLanes.waves)
+  const [thumbs, revision] = useThumbs()
   const marks = useMemo(() => marksOnMaster(doc), [doc])
   const colours = usePaperColours()
-  const { dropFrame, startFrame } = doc.settings
+  const { settings } = doc
+  const label = useMemo(() => {
+    const style = { rate: projectRate(settings), dropFrame: settings.dropFrame }
+    return (t: Flicks) => printTimecode(t, style, settings.startFrame)
+  }, [settings])
+  const pulse = pulseOf(doc)
+  const ground = useMemo(
+    // Drawn anew when small pictures have come.
+    (): ScoreGround => ({ colours, lanes, pulse, master, label, thumbOf: inLanes.pictures && revision >= 0 ? thumbs.at : null }),
+    [colours, lanes, pulse, master, label, inLanes.pictures, thumbs, revision],
+  )
   const picture: ScorePicture = {
     colours,
     lanes,
@@ -73,8 +88,6 @@ export const Score = memo(function Score({ project, spans, points, actions, chos
     plan,
     points: shownPoints,
     marks,
-    pulse: pulseOf(doc),
-    master,
     leftOut: useMemo(() => leftOutOf(filmFor(project), recorded), [project, recorded]),
     chosen: gesture?.kind === 'range' ? gesture : range,
     picked: useMemo(() => new Set(picked), [picked]),
@@ -83,37 +96,38 @@ export const Score = memo(function Score({ project, spans, points, actions, chos
       [other, shownPoints, recorded],
     ),
     stroke: gesture?.kind === 'paint' ? gesture : null,
-    label: (t) => printTimecode(t, { rate, dropFrame }, startFrame),
   }
   // What is held over the drawing may follow it a moment later.
   const calm = useDeferredValue(geometry)
+  const later = useDeferredValue(shownPoints)
   const flags = useMemo(() => flagsInView(calm, marks), [calm, marks])
   const kept = useMemo(() => keptOf(filmFor(project)), [project])
   const hues = useMemo(() => angles.map((a) => a.hue), [angles])
   return (
     <div className="score" ref={ref} style={{ flex: 1, minHeight: 0 }} {...handlers} role="group" aria-label="Score">
-      <Drawn geometry={geometry} picture={picture} />
-      <Labels geometry={geometry} project={project} chosenAngle={chosenAngle} />
-      <Heads
-        geometry={calm}
-        points={useDeferredValue(shownPoints)}
-        angles={angles}
-        laneOf={laneOf}
-        label={picture.label}
-        picked={picked}
-        onJoin={actions.join}
-        onPick={actions.pick}
-      />
-      <MarkFlags geometry={calm} doc={doc} flags={flags} rate={rate} label={picture.label} edit={actions.edit} />
-      <FilmEnds geometry={calm} start={kept.start} end={kept.end} rate={rate} label={picture.label} onKeep={actions.keep} />
+      <Drawn geometry={geometry} ground={ground} picture={picture} onDrawn={thumbs.ask} />
+      <Labels geometry={geometry} angles={angles} tempo={doc.pulse?.tempoBpm ?? 0} chosenAngle={chosenAngle} />
+      <Heads geometry={calm} points={later} angles={angles} laneOf={laneOf} label={label} picked={picked} onJoin={actions.join} onPick={actions.pick} />
+      <MarkFlags geometry={calm} doc={doc} flags={flags} rate={rate} label={label} edit={actions.edit} />
+      <FilmEnds geometry={calm} start={kept.start} end={kept.end} rate={rate} label={label} onKeep={actions.keep} />
       <Playhead view={view} left={LABELS} width={geometry.plotWidth} height={geometry.lanesBottom} />
-      <Overview plan={plan} laneOf={laneOf} hues={hues} whole={whole} view={view} left={LABELS} width={geometry.plotWidth} height={OVERVIEW} onShow={show} />
+      <Overview
+        plan={useDeferredValue(plan)}
+        laneOf={laneOf}
+        hues={hues}
+        whole={whole}
+        view={view}
+        left={LABELS}
+        width={geometry.plotWidth}
+        height={OVERVIEW}
+        onShow={show}
+      />
     </div>
   )
 })
 
 /** What the lanes and the master's line show, which changes only with the project. */
-function useLanes(project: ProjectState, spans: readonly PictureSpan[]): { lanes: ScoreLane[]; master: Wave[] } {
+function useLanes(project: ProjectState, spans: readonly PictureSpan[], withWaves: boolean): { lanes: ScoreLane[]; master: Wave[] } {
   const { doc, files } = project
   const sounds = useMemo(
     () => files.filter((f) => f.facts.audio && Object.values(doc.clips).some((c) => c.fileId === f.id && doc.placements[c.id])),
@@ -129,46 +143,79 @@ function useLanes(project: ProjectState, spans: readonly PictureSpan[]): { lanes
       const start = seconds(placement.start)
       return [{ peaks: wave, start, end: start + file.facts.durationSeconds * placement.rate, rate: placement.rate }]
     }
+    const clips = playClips(project)
     const lanes = anglesInUse(doc).map((angle): ScoreLane => {
       const own = spans.filter((s) => s.angleId === angle.id)
-      const clips = Object.values(doc.clips).filter((c) => c.angleId === angle.id && c.state === 'in')
+      const inUse = withWaves ? Object.values(doc.clips).filter((c) => c.angleId === angle.id && c.state === 'in') : []
       const empty = own.length > 0 ? null : soundOnly(project, angle.id) ? 'sound only' : 'not lined up yet'
-      return { id: angle.id, hue: angle.hue, spans: own, waves: clips.flatMap((c) => waveOf(c.id)), empty }
+      const pictures = clips.filter((c) => c.angleId === angle.id)
+      return { id: angle.id, hue: angle.hue, spans: own, waves: inUse.flatMap((c) => waveOf(c.id)), pictures, empty }
     })
     return { lanes, master: masterRecordings(project).flatMap((r) => waveOf(r.id)) }
-  }, [project, doc, spans, sounds, peaks])
+  }, [project, doc, spans, sounds, peaks, withWaves])
 }
 
-/** The canvas; it is drawn anew only when what is in view has changed. */
-function Drawn({ geometry, picture }: { geometry: Geometry; picture: ScorePicture }) {
+/** A canvas as large as the score, in the pixels of the screen; null before it has any. */
+function penOf(canvas: HTMLCanvasElement | null, { width, height }: Geometry): CanvasRenderingContext2D | null {
+  const ctx = canvas?.getContext('2d')
+  if (!canvas || !ctx || width === 0) return null
+  const ratio = window.devicePixelRatio
+  if (canvas.width !== Math.round(width * ratio) || canvas.height !== Math.round(height * ratio)) {
+    canvas.width = Math.round(width * ratio)
+    canvas.height = Math.round(height * ratio)
+  }
+  ctx.setTransform(ratio, 0, 0, ratio, 0, 0)
+  return ctx
+}
+
+/** The canvas. Its ground, which a cut leaves as it is, is kept beside it: waveforms of many lanes are the dearest thing on the score. */
+function Drawn({
+  geometry,
+  ground,
+  picture,
+  onDrawn,
+}: {
+  geometry: Geometry
+  ground: ScoreGround
+  picture: ScorePicture
+  onDrawn: (playing: boolean) => void
+}) {
   const ref = useRef<HTMLCanvasElement>(null)
-  const { width, height } = geometry
+  const kept = useRef<HTMLCanvasElement | null>(null)
+  const playing = useEngine((s) => s.playing)
   useLayoutEffect(() => {
-    const canvas = ref.current
-    const ctx = canvas?.getContext('2d')
-    if (!canvas || !ctx || width === 0) return
-    const ratio = window.devicePixelRatio
-    if (canvas.width !== Math.round(width * ratio) || canvas.height !== Math.round(height * ratio)) {
-      canvas.width = Math.round(width * ratio)
-      canvas.height = Math.round(height * ratio)
-    }
-    ctx.setTransform(ratio, 0, 0, ratio, 0, 0)
-    drawScore(ctx, geometry, picture)
+    kept.current ??= document.createElement('canvas')
+    const ctx = penOf(kept.current, geometry)
+    if (ctx) drawGround(ctx, geometry, ground)
+    onDrawn(playing)
+  }, [geometry, ground, onDrawn, playing])
+  useLayoutEffect(() => {
+    const ctx = penOf(ref.current, geometry)
+    if (ctx && kept.current) drawScore(ctx, geometry, picture, kept.current)
   })
-  return <canvas ref={ref} className="score-drawing" style={{ width, height }} />
+  return <canvas ref={ref} className="score-drawing" style={{ width: geometry.width, height: geometry.height }} />
 }
 
-function Labels({ geometry, project, chosenAngle }: { geometry: Geometry; project: ProjectState; chosenAngle: string | null }) {
-  const { doc } = project
+const Labels = memo(function Labels({
+  geometry,
+  angles,
+  tempo,
+  chosenAngle,
+}: {
+  geometry: Geometry
+  angles: readonly Angle[]
+  /** Beats a minute; 0 without a pulse. */
+  tempo: number
+  chosenAngle: string | null
+}) {
   const size = Math.min(20, geometry.laneHeight - 1)
-  const pulse = doc.pulse
   return (
     <div className="score-labels" style={{ width: LABELS }}>
       <span className="quiet" style={{ top: 3 }}>
-        {pulse && pulse.tempoBpm > 0 ? `♩ = ${pulse.tempoBpm.toFixed(1)}` : ''}
+        {tempo > 0 ? `♩ = ${tempo.toFixed(1)}` : ''}
       </span>
       <b style={{ top: HEAD + WAVE / 2 - 9 }}>Master</b>
-      {anglesInUse(doc).map((angle, i) => (
+      {angles.map((angle, i) => (
         <div
           key={angle.id}
           style={{ top: laneTop(geometry, i) + (geometry.laneHeight - size) / 2, height: size, fontSize: Math.min(12.5, size - 2.5) }}
@@ -180,4 +227,4 @@ function Labels({ geometry, project, chosenAngle }: { geometry: Geometry; projec
       ))}
     </div>
   )
-}
+})

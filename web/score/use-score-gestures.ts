@@ -63,7 +63,8 @@ export function headAt(geometry: Geometry, points: Points, laneOf: (angleId: str
 }
 
 /**
- * Pointer on the score: a press goes there; over the master a drag moves the playhead along, with Shift it chooses a range; in a
+ * Pointer on the score: a press goes there; over the ruler a drag chooses a range, over the master
+ * it moves the playhead along, with Shift it chooses a range too; in a
  * lane a drag paints; a note-head is rolled, and joined by a double press. The wheel zooms, with Shift it moves.
  */
 export function useScoreGestures({ ref, geometry, points, angles, recorded, rate, actions, zoom, move }: Wanted) {
@@ -80,8 +81,8 @@ export function useScoreGestures({ ref, geometry, points, angles, recorded, rate
       const head = headAt(geometry, points, laneOf, x, y)
       return head === null ? { kind: 'paint', lane: spot.lane, from: x, to: x } : { kind: 'head', from: head, to: head }
     }
-    if (spot.kind !== 'master') return null
-    return shift ? { kind: 'range', from: at(x), to: at(x) } : { kind: 'scrub' }
+    if (spot.kind !== 'master' && spot.kind !== 'ruler') return null
+    return shift || spot.kind === 'ruler' ? { kind: 'range', from: at(x), to: at(x) } : { kind: 'scrub' }
   }
   const ended = (done: ScoreGesture) => {
     if (done.kind === 'head' && done.to !== done.from) actions.roll(done.from, done.to)
@@ -111,7 +112,7 @@ export function useScoreGestures({ ref, geometry, points, angles, recorded, rate
         const mine: ScoreGesture | null = first || !memo ? begun(x0, y0, shiftKey) : memo.mine
         if (!mine) return { mine }
         let now = mine
-        if (mine.kind === 'scrub') engine.seek(nearestFrameStart(at(x), rate))
+        if (mine.kind === 'scrub') engine.scrub(nearestFrameStart(at(x), rate))
         if (mine.kind === 'head') {
           now = { ...mine, to: actions.snap(at(x)) }
           actions.rolling(last || now.to === now.from ? null : { from: now.from, to: now.to })

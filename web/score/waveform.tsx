@@ -1,7 +1,7 @@
 import type { ProjectState } from '@pendolo/api'
 import { FLICKS_PER_SECOND } from '@pendolo/core/time'
 import { queryOptions, useQueries, useQuery, useQueryClient } from '@tanstack/react-query'
-import { useEffect, useMemo, useRef } from 'react'
+import { useCallback, useEffect, useMemo, useRef } from 'react'
 import { mediaUrl } from '../data/client.ts'
 import { masterRecordings } from '../playback/model.ts'
 import { drawWave, type Peaks, readPeaks, type Wave } from './peaks.ts'
@@ -49,10 +49,14 @@ export function useLoadPeaks(contentKey: string | null, ready: boolean): () => P
 
 /** Waveforms of several sounds, by content key; those that are not there yet are missing. */
 export function useManyPeaks(sounds: readonly { contentKey: string; ready: boolean }[]): ReadonlyMap<string, Peaks> {
-  return useQueries({
-    queries: sounds.map(({ contentKey, ready }) => peaksQuery(contentKey, ready)),
-    combine: (results) => new Map(results.flatMap(({ data }, i) => (data ? [[sounds[i].contentKey, data] as const] : []))),
-  })
+  const queries = useMemo(() => sounds.map(({ contentKey, ready }) => peaksQuery(contentKey, ready)), [sounds])
+  // Made anew only when something has come: all that is drawn of it hangs on this.
+  const combine = useCallback(
+    (results: readonly { readonly data: Peaks | null | undefined }[]) =>
+      new Map(results.flatMap(({ data }, i) => (data ? [[sounds[i].contentKey, data] as const] : []))),
+    [sounds],
+  )
+  return useQueries({ queries, combine })
 }
 
 /** The recordings of the master as far as their waveforms are there; what they are of is the project. */

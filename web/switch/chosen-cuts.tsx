@@ -32,7 +32,7 @@ export function ChosenCuts({ project, edit, points, picked, onPick }: Props) {
   const name = (angleId: string) => doc.angles.find((a) => a.id === angleId)?.name ?? '?'
   const [first] = picked
   const ruling = points[pointAt(points, first)]
-  const give = (angleId: string) => edit([{ type: 'reassignAll', cutId, times: [...picked], choice: { angleId } }], 'give another angle')
+  const give = (angleId: string) => edit([{ type: 'reassign', cutId, times: [...picked], choice: { angleId } }], 'give another angle')
   const slide = (by: number) => {
     const index = pointAt(points, first)
     if (!points[index + 1]) return
@@ -44,8 +44,8 @@ export function ChosenCuts({ project, edit, points, picked, onPick }: Props) {
     const other = direction > 0 ? beats.find((b) => nearestFrameStart(b, rate) > first) : beats.findLast((b) => nearestFrameStart(b, rate) < first)
     return other === undefined ? 0 : nearestFrameStart(other, rate) - first
   }
-  const joinAll = () => {
-    if (edit([{ type: 'joinAll', cutId, times: [...picked] }], picked.length === 1 ? 'join' : 'join cuts')) onPick([])
+  const join = () => {
+    if (edit([{ type: 'join', cutId, times: [...picked] }], picked.length === 1 ? 'join' : 'join cuts')) onPick([])
   }
   return (
     <div className="range-bar" role="toolbar" aria-label="Chosen cuts">
@@ -82,7 +82,7 @@ export function ChosenCuts({ project, edit, points, picked, onPick }: Props) {
       <Button size="small" onClick={split} title={keyText('splitCut')}>
         Split at the playhead
       </Button>
-      <Button size="small" onClick={joinAll}>
+      <Button size="small" onClick={join}>
         Join
       </Button>
       <Button size="small" onClick={() => onPick([])}>

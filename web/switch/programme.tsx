@@ -32,7 +32,8 @@ export function RangeBar({
   edit,
   range,
   onRange,
-}: Pick<StageProps, 'project' | 'edit'> & { range: Range | null; onRange: (range: Range | null) => void }) {
+  onPick,
+}: Pick<StageProps, 'project' | 'edit'> & { range: Range | null; onRange: (range: Range | null) => void; onPick: (times: readonly Flicks[]) => void }) {
   const { settings } = project.doc
   const cutId = activeCut(project.doc).id
   const state = range && leftOutIn(project, range)
@@ -69,9 +70,17 @@ export function RangeBar({
         </Button>
       )}
       <Button size="small" title={keyText('loop')} onClick={loop}>
-        Play it again and again
+        Loop
       </Button>
-      <RangeTools project={project} edit={edit} range={range} />
+      <RangeTools
+        project={project}
+        edit={edit}
+        range={range}
+        onPick={(times) => {
+          onRange(null)
+          onPick(times)
+        }}
+      />
       <Button size="small" onClick={() => onRange(null)}>
         Clear
       </Button>

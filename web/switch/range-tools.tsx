@@ -1,7 +1,7 @@
 import { nearestIndex, type Stretch } from '@pendolo/core/cut'
 import { activeCut } from '@pendolo/core/film'
-import { anglesInUse, type Edit, projectRate, pulseOf } from '@pendolo/core/project'
-import { flicks, nearestFrameStart } from '@pendolo/core/time'
+import { anglesInUse, type Edit, pointsOf, projectRate, pulseOf } from '@pendolo/core/project'
+import { FLICKS_PER_SECOND, type Flicks, firstFrom, flicks, nearestFrameStart } from '@pendolo/core/time'
 import { App, Button, InputNumber, Popover, Segmented, Select, Space } from 'antd'
 import { useState } from 'react'
 import { engine } from '../playback/use-engine.ts'
@@ -10,7 +10,7 @@ import { keyText } from '../ui/keymap.ts'
 import { useKeys } from '../ui/use-keys.ts'
 import { bordersIn, type Unit } from './borders.ts'
 
-type Props = Pick<StageProps, 'project' | 'edit'> & { readonly range: Stretch }
+type Props = Pick<StageProps, 'project' | 'edit'> & { readonly range: Stretch; readonly onPick: (times: readonly Flicks[]) => void }
 
 /** What can be done with the cuts of a chosen range. */
 export function RangeTools(props: Props) {
@@ -18,8 +18,22 @@ export function RangeTools(props: Props) {
   const { doc } = project
   const cut = activeCut(doc)
   const others = doc.cuts.filter((c) => c.id !== cut.id)
+  const points = pointsOf(cut)
+  const inside = points.slice(
+    firstFrom(points.length, (i) => points[i].time, range.from),
+    firstFrom(points.length, (i) => points[i].time, range.to),
+  )
   return (
     <>
+      <Select
+        size="small"
+        aria-label="Show an angle in this range"
+        placeholder="show …"
+        value={null}
+        style={{ width: 110 }}
+        options={angleOptions(project)}
+        onChange={(angleId: string) => edit([{ type: 'paint', cutId: cut.id, ...range, choice: { angleId } }], 'paint a stretch')}
+      />
       <Alternate {...props} />
       <ReplaceAngle {...props} />
       {others.length > 0 && (
@@ -33,13 +47,27 @@ export function RangeTools(props: Props) {
           onChange={(otherId: string) => edit([{ type: 'takeOver', cutId: cut.id, ...range, otherId }], 'take over from another version')}
         />
       )}
+      {inside.length > 0 && (
+        <>
+          <Button
+            size="small"
+            title={`Repeats its cuts from the playhead on, by its beats; ${keyText('copyCuts')} and ${keyText('repeatCuts')}`}
+            onClick={() => repeat(props)}
+          >
+            Repeat at the playhead
+          </Button>
+          <Button size="small" onClick={() => props.onPick(inside.map((p) => p.time))}>
+            Choose its {inside.length} cuts
+          </Button>
+        </>
+      )}
     </>
   )
 }
 
 const angleOptions = (project: StageProps['project']) => anglesInUse(project.doc).map((a) => ({ value: a.id, label: a.name }))
 
-function Alternate({ project, edit, range }: Props) {
+function Alternate({ project, edit, range }: Omit<Props, 'onPick'>) {
   const { doc } = project
   const options = angleOptions(project)
   const [open, setOpen] = useState(false)
@@ -92,7 +120,7 @@ function Alternate({ project, edit, range }: Props) {
   )
 }
 
-function ReplaceAngle({ project, edit, range }: Props) {
+function ReplaceAngle({ project, edit, range }: Omit<Props, 'onPick'>) {
   const options = angleOptions(project)
   const [open, setOpen] = useState(false)
   const [from, setFrom] = useState<string | null>(null)
@@ -131,26 +159,29 @@ function ReplaceAngle({ project, edit, range }: Props) {
   )
 }
 
+/** Repeats the cuts of a range from the playhead on: by the beats where there are some at both places. */
+function repeat({ project: { doc }, edit, range }: Omit<Props, 'onPick'>): void {
+  const beats = pulseOf(doc)?.beats ?? []
+  const now = engine.now()
+  const [here, there] = [nearestIndex(beats, range.from), nearestIndex(beats, now)]
+  const near = (beat: number, time: Flicks) => Math.abs(beats[beat] - time) < FLICKS_PER_SECOND
+  const how: Pick<Extract<Edit, { type: 'copyPattern' }>, 'beats' | 'by'> = beats.length > 1 && near(here, range.from) && near(there, now)
+    ? { beats: there - here }
+    : { by: flicks(nearestFrameStart(now, projectRate(doc.settings)) - range.from) }
+  edit([{ type: 'copyPattern', cutId: activeCut(doc).id, ...range, ...how }], 'repeat cuts')
+}
+
 /** The cuts of a range that were copied, to be repeated elsewhere: by the beats where there are any. */
 export function usePattern({ project, edit, range }: Pick<StageProps, 'project' | 'edit'> & { range: Stretch | null }): void {
   const { message } = App.useApp()
   const [kept, setKept] = useState<Stretch | null>(null)
   useKeys('copyCuts', () => {
-    if (!range) return void message.info('Choose a range first: drag over the master with Shift held, or press , and .')
+    if (!range) return void message.info('Choose a range first: drag over the bar numbers, or press , and .')
     setKept(range)
     void message.info(`The cuts of this range are copied; ${keyText('repeatCuts')} repeats them at the playhead`)
   })
   useKeys('repeatCuts', () => {
     if (!kept) return void message.info(`Nothing is copied yet: choose a range and press ${keyText('copyCuts')}`)
-    const { doc } = project
-    const beats = pulseOf(doc)?.beats ?? []
-    const now = engine.now()
-    const cutId = activeCut(doc).id
-    const [here, there] = [nearestIndex(beats, kept.from), nearestIndex(beats, now)]
-    const near = beats.length > 1 && Math.abs(beats[here] - kept.from) < 705_600_000 && Math.abs(beats[there] - now) < 705_600_000
-    const how: Pick<Extract<Edit, { type: 'copyPattern' }>, 'beats' | 'by'> = near
-      ? { beats: there - here }
-      : { by: flicks(nearestFrameStart(now, projectRate(doc.settings)) - kept.from) }
-    edit([{ type: 'copyPattern', cutId, ...kept, ...how }], 'repeat cuts')
+    repeat({ project, edit, range: kept })
   })
 }

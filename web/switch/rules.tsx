@@ -1,15 +1,71 @@
 import { STAND_INS, type StandIn } from '@pendolo/core/cut'
-import { type FilmWarning, filmWarnings, SHORTEST } from '@pendolo/core/film'
-import { anglesInUse, projectRate } from '@pendolo/core/project'
+import { type FilmStretch, type FilmWarning, filmWarnings, Pictures, SHORTEST } from '@pendolo/core/film'
+import { anglesInUse, pictureSpans, projectRate, standInOrder } from '@pendolo/core/project'
+import { type Flicks, printTimecode } from '@pendolo/core/time'
 import { InputNumber, Popover, Segmented, Select } from 'antd'
 import { useDeferredValue, useMemo } from 'react'
 import { Warnings } from '../marks/warnings.tsx'
 import { filmFor } from '../playback/film.ts'
+import { playClips } from '../playback/model.ts'
+import { Thumb } from '../playback/thumb.tsx'
+import { engine } from '../playback/use-engine.ts'
 import type { StageProps } from '../stage.ts'
 
 type Props = Pick<StageProps, 'project' | 'edit'>
 
-const WORDS: Readonly<Record<StandIn, string>> = { next: 'the next angle in order', black: 'black' }
+const WORDS: Readonly<Record<StandIn, string>> = { next: 'the next angle', hold: 'its last picture', black: 'black' }
+
+/** The place in the film where something stands in: the next one from where it stands, else the first. */
+function darkPlace(plan: readonly FilmStretch[], now: Flicks): FilmStretch | null {
+  const dark = plan.filter((s) => s.standIn && s.wanted !== null && s.from !== null)
+  return dark.find((s) => (s.from as Flicks) + s.length > now) ?? dark[0] ?? null
+}
+
+/** What each rule would show there, side by side. */
+function StandIns({ project, edit }: Props) {
+  const { doc } = project
+  const dark = useMemo(() => darkPlace(filmFor(project).plan(), engine.now()), [project])
+  const seen = useMemo(() => {
+    if (!dark) return null
+    const spans = pictureSpans(doc, (id) => project.files.find((f) => f.id === id)?.facts)
+    const clips = playClips(project)
+    const at = dark.from as Flicks
+    return new Map(
+      STAND_INS.map((rule) => {
+        const shown = new Pictures(spans, standInOrder(doc), rule).shown({ angleId: dark.wanted as string }, at)
+        const time = shown.stillAt ?? at
+        const clip = clips.find((c) => c.clipId === shown.clipId && time >= c.start && time < c.end) ?? null
+        return [rule, { clip, time, name: doc.angles.find((a) => a.id === shown.angleId)?.name ?? 'black' }]
+      }),
+    )
+  }, [project, doc, dark])
+  const { rate, dropFrame, startFrame } = { ...doc.settings, rate: projectRate(doc.settings) }
+  const label = (rule: StandIn) => {
+    const picture = seen?.get(rule)
+    return (
+      <span className="stand-in">
+        {picture && <Thumb clip={picture.clip} time={picture.time} label={`There would be ${picture.name}`} />}
+        {WORDS[rule]}
+      </span>
+    )
+  }
+  return (
+    <>
+      <span>
+        Where the chosen angle is dark, the programme shows
+        {dark && ` (seen at ${printTimecode(dark.from as Flicks, { rate, dropFrame }, startFrame)})`}
+      </span>
+      <Segmented<StandIn>
+        size="small"
+        block
+        aria-label="What stands in"
+        value={doc.settings.standIn}
+        onChange={(standIn) => edit([{ type: 'settings', change: { standIn } }], 'what stands in')}
+        options={STAND_INS.map((value) => ({ value, label: label(value) }))}
+      />
+    </>
+  )
+}
 
 /** What is worth a look in the cut, and the rules by which that is judged. */
 export function Rules(props: Props) {
@@ -44,14 +100,7 @@ function RuleFields({ project, edit }: Props) {
   const set = (change: Partial<typeof settings>, label: string) => edit([{ type: 'settings', change }], label)
   return (
     <div className="fields">
-      <span>Where the chosen angle is dark, the programme shows</span>
-      <Segmented<StandIn>
-        size="small"
-        aria-label="What stands in"
-        value={settings.standIn}
-        onChange={(standIn) => set({ standIn }, 'what stands in')}
-        options={STAND_INS.map((value) => ({ value, label: WORDS[value] }))}
-      />
+      <StandIns project={project} edit={edit} />
       <label htmlFor="safe-angle">first of all this safe angle</label>
       <Select
         id="safe-angle"

@@ -15,6 +15,8 @@ export interface StagePrefs {
   readonly hidden: Readonly<Record<string, readonly string[]>>
   /** The angle that is kept beside the programme, by project. */
   readonly kept: Readonly<Record<string, string>>
+  /** What the lanes of the score show besides the cut. */
+  readonly lanes: { readonly pictures: boolean; readonly waves: boolean }
 }
 
 export const LEAST_HEIGHT = 0.2
@@ -23,7 +25,7 @@ export const LEAST_PROGRAMME = 0.15
 export const MOST_PROGRAMME = 0.85
 
 const KEY = 'pendolo.stage'
-const DEFAULTS: StagePrefs = { height: 0.47, programme: null, shown: 'both', hidden: {}, kept: {} }
+const DEFAULTS: StagePrefs = { height: 0.47, programme: null, shown: 'both', hidden: {}, kept: {}, lanes: { pictures: true, waves: true } }
 const listeners = new Set<() => void>()
 
 const between = (value: unknown, low: number, high: number): number | null =>
@@ -39,6 +41,7 @@ export function readPrefs(text: string | null): StagePrefs {
       shown: SHOWN.find((s) => s === kept.shown) ?? DEFAULTS.shown,
       hidden: kept.hidden && typeof kept.hidden === 'object' ? kept.hidden : {},
       kept: kept.kept && typeof kept.kept === 'object' ? kept.kept : {},
+      lanes: { pictures: kept.lanes?.pictures !== false, waves: kept.lanes?.waves !== false },
     }
   } catch {
     return DEFAULTS

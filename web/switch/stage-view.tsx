@@ -13,7 +13,7 @@ const WORDS: Readonly<Record<Shown, string>> = { both: 'programme and angles', p
 /** How the stage is shown: what of it, on all of the screen, in a window of its own. */
 export function useStageView(more: MenuProps['items'] = []) {
   const stage = useRef<HTMLDivElement>(null)
-  const { shown } = useStagePrefs()
+  const { shown, lanes } = useStagePrefs()
   const [other, setOther] = useState<Window | null>(null)
   const next = () => setStagePrefs({ shown: SHOWN[(SHOWN.indexOf(shown) + 1) % SHOWN.length] })
   const full = () => void (document.fullscreenElement ? document.exitFullscreen() : stage.current?.requestFullscreen())?.catch(() => undefined)
@@ -31,10 +31,13 @@ export function useStageView(more: MenuProps['items'] = []) {
       ? { key: 'close', label: 'close the second window', onClick: () => other.close() }
       : { key: 'window', label: 'in a second window too, for another screen', onClick: open },
     { type: 'divider' },
+    { key: 'pictures', label: 'pictures in tall lanes', onClick: () => setStagePrefs({ lanes: { ...lanes, pictures: !lanes.pictures } }) },
+    { key: 'waves', label: 'waveforms in the lanes', onClick: () => setStagePrefs({ lanes: { ...lanes, waves: !lanes.waves } }) },
+    { type: 'divider' },
     ...more,
   ]
   const button = (
-    <Dropdown trigger={['click']} menu={{ items, selectedKeys: [shown] }}>
+    <Dropdown trigger={['click']} menu={{ items, selectedKeys: [shown, ...(['pictures', 'waves'] as const).filter((k) => lanes[k])] }}>
       <button type="button" className="chip" aria-label="What the stage shows" title={`What the stage shows (${keyText('stageShown')})`}>
         <LayoutGrid size={14} />
       </button>

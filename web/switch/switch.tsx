@@ -4,8 +4,9 @@ import { pictureSpans, pointsOf, pulseOf } from '@pendolo/core/project'
 import { FLICKS_PER_SECOND, type Flicks } from '@pendolo/core/time'
 import { Button } from 'antd'
 import { Pause, Play } from 'lucide-react'
-import { useMemo, useRef, useState } from 'react'
+import { memo, useDeferredValue, useMemo, useRef, useState } from 'react'
 import { Link } from 'react-router'
+import { useMaterial } from '../data/material.ts'
 import { filmFor } from '../playback/film.ts'
 import { engine, useEngine } from '../playback/use-engine.ts'
 import { MasterTime } from '../score/master-time.tsx'
@@ -22,6 +23,7 @@ import { Follow, Pieces, type Range, RangeBar } from './programme.tsx'
 import { usePattern } from './range-tools.tsx'
 import { Rolling } from './rolling.tsx'
 import { Rules } from './rules.tsx'
+import { useStagePrefs } from './stage-prefs.ts'
 import { StageView, useStageView } from './stage-view.tsx'
 import { useCutting, useCuttingKeys } from './use-cutting.ts'
 import { Versions } from './versions.tsx'
@@ -30,10 +32,11 @@ export function Switch({ project, edit, top }: StageProps) {
   const { doc } = project
   const cut = activeCut(doc)
   const points = pointsOf(cut)
+  const material = useMaterial(project)
   const spans = useMemo(() => {
-    const facts = new Map(project.files.map((f) => [f.id, f.facts]))
-    return pictureSpans(doc, (id) => facts.get(id))
-  }, [doc, project.files])
+    const facts = new Map(material.files.map((f) => [f.id, f.facts]))
+    return pictureSpans(material.doc, (id) => facts.get(id))
+  }, [material])
   const [range, setRange] = useState<Range | null>(null)
   const [chosenTimes, setPicked] = useState<readonly Flicks[]>(NONE)
   const [rolling, setRolling] = useState<{ readonly from: Flicks; readonly to: Flicks } | null>(null)
@@ -49,7 +52,7 @@ export function Switch({ project, edit, top }: StageProps) {
     snap: cutting.snap,
     roll: cutting.roll,
     paint: (angleId: string, from: Flicks, to: Flicks) => edit([{ type: 'paint', cutId: cut.id, from, to, choice: { angleId } }], 'paint a stretch'),
-    join: (t: Flicks) => edit([{ type: 'join', cutId: cut.id, time: t }], 'join'),
+    join: (t: Flicks) => edit([{ type: 'join', cutId: cut.id, times: [t] }], 'join'),
     choose: setRange,
     edit,
     keep: (ends: { start?: Flicks | null; end?: Flicks | null }) =>
@@ -60,8 +63,11 @@ export function Switch({ project, edit, top }: StageProps) {
   const ruling = useEngine(({ time }) => points[pointAt(points, time)]?.angleId ?? null)
   const chosen = cutting.held?.angleId ?? ruling
   const controllers = useControllers({ project, cutting, chosen })
+  const { lanes } = useStagePrefs()
   const stage = useStageView(controllers.items)
   const last = lastText({ project, cutting })
+  // A cut is seen on stage and score first; what the bar says of it may come a moment later.
+  const later = useDeferredValue(project)
 
   if (doc.angles.length === 0 || spans.length === 0) {
     return (
@@ -83,14 +89,7 @@ export function Switch({ project, edit, top }: StageProps) {
     <>
       {top(
         <>
-          <Versions project={project} edit={edit} compared={other?.id ?? null} onCompare={setCompared} />
-          <Pieces project={project} edit={edit} />
-          <Parts project={project} />
-          <span className="spring" />
-          <Transport project={project} />
-          <span className="spring" />
-          <Rules project={project} edit={edit} />
-          <MagnetChip project={project} edit={edit} />
+          <Above project={later} edit={actions.edit} compared={other?.id ?? null} onCompare={setCompared} />
           <LatePictures />
           {stage.button}
         </>,
@@ -111,9 +110,10 @@ export function Switch({ project, edit, top }: StageProps) {
               range={range}
               picked={picked}
               other={other}
+              inLanes={lanes}
               zoomRef={zoomRef}
             />
-            <RangeBar project={project} edit={edit} range={range} onRange={setRange} />
+            <RangeBar project={project} edit={edit} range={range} onRange={setRange} onPick={setPicked} />
             {range === null && <ChosenCuts project={project} edit={edit} points={points} picked={picked} onPick={setPicked} />}
           </div>
         }
@@ -121,6 +121,27 @@ export function Switch({ project, edit, top }: StageProps) {
     </>
   )
 }
+
+/** The bar above the stage. */
+const Above = memo(function Above({
+  project,
+  edit,
+  compared,
+  onCompare,
+}: Pick<StageProps, 'project' | 'edit'> & { compared: string | null; onCompare: (cutId: string | null) => void }) {
+  return (
+    <>
+      <Versions project={project} edit={edit} compared={compared} onCompare={onCompare} />
+      <Pieces project={project} edit={edit} />
+      <Parts project={project} />
+      <span className="spring" />
+      <Transport project={project} />
+      <span className="spring" />
+      <Rules project={project} edit={edit} />
+      <MagnetChip project={project} edit={edit} />
+    </>
+  )
+})
 
 /** Where it stands and whether it plays. */
 function Transport({ project }: Pick<StageProps, 'project'>) {

@@ -1,4 +1,4 @@
-import { type Choice, type Magnet, nearestIndex, nextPull, pointAt, pulled, rollAll } from '@pendolo/core/cut'
+import { type Choice, type Magnet, nearestIndex, nextPull, pointAt, pulled, roll } from '@pendolo/core/cut'
 import { activeCut } from '@pendolo/core/film'
 import { anglesInUse, marksOnMaster, type ProjectDoc, pointsOf, projectRate, pulseOf } from '@pendolo/core/project'
 import { FLICKS_PER_SECOND, type Flicks, firstFrom, flicks, frameAt, frameStart, lastUpTo, nearestFrameStart } from '@pendolo/core/time'
@@ -68,6 +68,7 @@ export function useCutting({ project, edit }: Pick<StageProps, 'project' | 'edit
   const rate = projectRate(settings)
   const cut = activeCut(doc)
   const lag = useTouchLag()
+  const { message } = App.useApp()
   const marks = useMemo(() => pulling(doc, settings.magnet), [doc, settings.magnet])
   const pass = useLivePass({ project, edit })
   const [last, setLast] = useState<LastPress | null>(null)
@@ -93,13 +94,18 @@ export function useCutting({ project, edit }: Pick<StageProps, 'project' | 'edit
     const now = engine.now()
     const choice = take === undefined ? choiceOf(angleId, now) : { angleId, clipId: take }
     if (reassign) {
-      edit([{ type: 'reassign', cutId: cut.id, time: now, choice }], 'give another angle')
+      const points = pointsOf(cut)
+      const stretch = points[pointAt(points, now)]
+      if (stretch) edit([{ type: 'reassign', cutId: cut.id, times: [stretch.time], choice }], 'give another angle')
+      else void message.info('There is no stretch here yet; press without Shift to cut')
       return
     }
     if (!engine.getState().playing) {
       // Standing, the place has been chosen already: the frame that is seen.
       const time = flicks(Math.max(engine.event.start, frameStart(frameAt(now, rate), rate)))
-      edit([{ type: 'choose', cutId: cut.id, time, choice }], 'cut')
+      // It is seen before the page has been drawn anew.
+      engine.hold({ ...choice, until: null })
+      if (!edit([{ type: 'choose', cutId: cut.id, time, choice }], 'cut')) engine.hold(null)
       return
     }
     const pressed = flicks(Math.max(engine.event.start, Math.round(now - ((lag + late) / 1000) * FLICKS_PER_SECOND)))
@@ -113,7 +119,7 @@ export function useCutting({ project, edit }: Pick<StageProps, 'project' | 'edit
     waiting: pass.waiting?.choice.angleId ?? null,
     last,
     snap: (t) => (t <= engine.event.start ? engine.event.start : pulled(t, near(marks, t, REACH), rate, settings.lead, settings.magnet)),
-    roll: (from, to) => edit([{ type: 'roll', cutId: cut.id, time: from, to: flicks(Math.max(engine.event.start, to)) }], 'roll a cut'),
+    roll: (from, to) => edit([{ type: 'roll', cutId: cut.id, times: [from], by: flicks(Math.max(engine.event.start, to) - from) }], 'roll a cut'),
   }
 }
 
@@ -146,7 +152,7 @@ export function useCuttingKeys({
     if (index < 0 || !angle) return
     event.preventDefault()
     if (event.shiftKey && picked.length > 0)
-      edit([{ type: 'reassignAll', cutId: cut.id, times: [...picked], choice: { angleId: angle.id } }], 'give another angle')
+      edit([{ type: 'reassign', cutId: cut.id, times: [...picked], choice: { angleId: angle.id } }], 'give another angle')
     else cutting.choose(angle.id, event.shiftKey)
   }
   useEffect(() => {
@@ -163,9 +169,9 @@ export function useCuttingKeys({
   const nudge = (frames: number) => {
     const by = flicks(frames * frameStart(1, rate))
     if (picked.length > 0) {
-      const moved = rollAll(points, picked, by, frameStart(1, rate))
+      const moved = roll(points, picked, by, frameStart(1, rate))
       const now = picked.map((t) => moved[pointAt(points, t)].time)
-      if (edit([{ type: 'rollAll', cutId: cut.id, times: [...picked], by }], 'move cuts')) onPick(now)
+      if (edit([{ type: 'roll', cutId: cut.id, times: [...picked], by }], 'move cuts')) onPick(now)
       return
     }
     const at = nearestPoint()
@@ -182,11 +188,11 @@ export function useCuttingKeys({
   const go = (index: number) => points[index] && engine.seek(points[index].time)
   const join = () => {
     if (picked.length > 0) {
-      if (edit([{ type: 'joinAll', cutId: cut.id, times: [...picked] }], 'join cuts')) onPick([])
+      if (edit([{ type: 'join', cutId: cut.id, times: [...picked] }], 'join cuts')) onPick([])
       return
     }
     const at = nearestPoint()
-    if (at !== null) edit([{ type: 'join', cutId: cut.id, time: at }], 'join')
+    if (at !== null) edit([{ type: 'join', cutId: cut.id, times: [at] }], 'join')
   }
   useKeys(
     'nudgeCut',

@@ -89,7 +89,7 @@ export function useLivePass({ project, edit }: Pick<StageProps, 'project' | 'edi
       const to = nearestFrameStart(at, projectRate(latest.current.project.doc.settings))
       // What waited for an instant that did not come was not meant to be.
       const missed = going.presses.filter((p) => p.at >= to)
-      for (const { at: time } of missed) if (points().some((p) => p.time === time)) send([{ type: 'join', cutId: going.cutId, time }])
+      for (const { at: time } of missed) if (points().some((p) => p.time === time)) send([{ type: 'join', cutId: going.cutId, times: [time] }])
       const last = going.presses.findLast((p) => p.at < to)
       if (!last) return
       const index = pointAt(going.before, to)

@@ -4,7 +4,8 @@ import { anglesInUse, factsOfClip, type PictureSpan, pointsOf, projectRate, star
 import { FLICKS_PER_SECOND, type Flicks, flicks, masterToClip, printTimecode } from '@pendolo/core/time'
 import { Dropdown, type MenuProps } from 'antd'
 import { EllipsisVertical } from 'lucide-react'
-import { type CSSProperties, useEffect, useState } from 'react'
+import { type CSSProperties, memo, useEffect, useMemo, useState } from 'react'
+import { useMaterial } from '../data/material.ts'
 import { useJobs } from '../data/queries.ts'
 import { EngineCanvas } from '../playback/engine-canvas.tsx'
 import { filmFor } from '../playback/film.ts'
@@ -15,6 +16,7 @@ import type { StageProps } from '../stage.ts'
 import { angleKey, Bob } from '../ui/bob.tsx'
 import { belongsToFocus } from '../ui/focus.ts'
 import { Own } from '../ui/own.tsx'
+import { useStable } from '../ui/stable.ts'
 import { hueOf } from '../ui/theme.ts'
 import { Divider } from './divider.tsx'
 import { SoundTile } from './sound-tile.tsx'
@@ -43,6 +45,8 @@ const asStyle = ({ x, y, width, height }: Seat): CSSProperties => ({ left: PADDI
 
 /** The programme and the angles around it, seated so that pictures fill the stage; devices without pictures in a strip of their own. */
 export function Wall({ project, spans, chosenAngle, waitingAngle, onChoose, edit, last: pressed, place = 'page' }: WallProps) {
+  const material = useMaterial(project)
+  const stable = useStable({ choose: onChoose, edit })
   const [ref, { width, height }] = useSize<HTMLDivElement>()
   const prefs = useStagePrefs()
   const { doc } = project
@@ -56,15 +60,17 @@ export function Wall({ project, spans, chosenAngle, waitingAngle, onChoose, edit
   const strip = sounds.length > 0 && prefs.shown !== 'programme' ? STRIP : 0
   const wide = Math.max(1, width - 2 * PADDING)
   const high = Math.max(1, height - 2 * PADDING - strip)
-  const seats = seat(seen.length, wide, high, GAP, {
-    aspect: settings.width / settings.height,
-    large,
-    ...(prefs.programme !== null && { share: prefs.programme }),
-  })
+  const aspect = settings.width / settings.height
+  const { programme: wished } = prefs
+  const seats = useMemo(
+    () => seat(seen.length, wide, high, GAP, { aspect, large, ...(wished !== null && { share: wished }) }),
+    [seen.length, wide, high, aspect, large, wished],
+  )
   const close = useEnlarged(
     all.map((a) => a.id),
     chosenAngle,
   )
+  const hasTakes = useMemo(() => anglesWithTakes(spans), [spans])
   const [programme, beside] = seats.large
   const share = seats.large.reduce((sum, s) => sum + s.width, 0) / wide
   const last = seats.large.at(-1)
@@ -76,16 +82,17 @@ export function Wall({ project, spans, chosenAngle, waitingAngle, onChoose, edit
         seen.map((angle, i) => (
           <Tile
             key={angle.id}
-            project={project}
+            // Which take is seen changes with the cut; else a press changes nothing of a tile.
+            project={hasTakes.has(angle.id) ? project : material}
             spans={spans}
             index={all.indexOf(angle)}
-            seat={seats.tiles[i]}
+            {...seats.tiles[i]}
             chosen={angle.id === chosenAngle}
             waiting={angle.id === waitingAngle}
             kept={angle.id === kept?.id}
             name={`${place === 'window' ? 'window:' : ''}angle:${angle.id}`}
-            onChoose={onChoose}
-            edit={edit}
+            onChoose={stable.choose}
+            edit={stable.edit}
           />
         ))}
       {width > 0 && programme && <Programme project={project} style={asStyle(programme)} name={place === 'window' ? 'window:programme' : 'programme'} />}
@@ -189,9 +196,20 @@ function Hidden({ project, hidden }: Pick<WallProps, 'project'> & { hidden: Read
   )
 }
 
-interface TileProps extends Pick<WallProps, 'project' | 'spans' | 'onChoose' | 'edit'> {
+/** Angles of which several clips have pictures at one instant. */
+function anglesWithTakes(spans: readonly PictureSpan[]): Set<string> {
+  const ends = new Map<string, Flicks>()
+  const out = new Set<string>()
+  for (const { angleId, start, end } of [...spans].sort((a, b) => a.start - b.start)) {
+    const until = ends.get(angleId)
+    if (until !== undefined && until > start) out.add(angleId)
+    ends.set(angleId, until === undefined || end > until ? end : until)
+  }
+  return out
+}
+
+interface TileProps extends Pick<WallProps, 'project' | 'spans' | 'onChoose' | 'edit'>, Seat {
   readonly index: number
-  readonly seat: Seat
   readonly chosen: boolean
   readonly waiting: boolean
   readonly kept: boolean
@@ -201,7 +219,7 @@ interface TileProps extends Pick<WallProps, 'project' | 'spans' | 'onChoose' | '
 /** Smaller than this a tile has no room for two texts in a line, px. */
 const NARROW = 150
 
-function Tile({ project, spans, index, seat, chosen, waiting, kept, name, onChoose, edit }: TileProps) {
+const Tile = memo(function Tile({ project, spans, index, chosen, waiting, kept, name, onChoose, edit, ...seat }: TileProps) {
   const { data: jobs = [] } = useJobs(project.id)
   const angle = anglesInUse(project.doc)[index]
   const items: MenuProps['items'] = [
@@ -245,7 +263,7 @@ function Tile({ project, spans, index, seat, chosen, waiting, kept, name, onChoo
       </Dropdown>
     </div>
   )
-}
+})
 
 /** The takes that an angle has here, where it has several; a press chooses one. */
 function Takes({ project, angleId, onChoose }: Pick<WallProps, 'project' | 'onChoose'> & { angleId: string }) {

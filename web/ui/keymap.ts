@@ -62,7 +62,11 @@ export const KEYMAP = {
   repeatCuts: { keys: ['mod+v'], what: 'repeat the copied cuts at the playhead, by its beats', where: 'Switch' },
   join: { keys: ['backspace'], what: 'join: remove the nearest cut', where: 'Switch' },
   nextCut: { keys: ['up', 'down'], what: 'previous, next cut', where: 'Switch' },
-  rangeEnds: { keys: ['comma', 'period'], what: 'a range begins, ends at the playhead; so does a drag over the master with Shift', where: 'Switch' },
+  rangeEnds: {
+    keys: ['comma', 'period'],
+    what: 'a range begins, ends at the playhead; so does a drag over the bar numbers, or over the master with Shift',
+    where: 'Switch',
+  },
   leaveOut: { keys: ['x'], what: 'leave the chosen range out of the film, or bring it back', where: 'Switch' },
   follow: { keys: ['v'], what: 'play the film as it will be, or the master as it was recorded', where: 'Switch' },
   loop: { keys: ['shift+space'], what: 'play the chosen range again and again', where: 'Switch' },

@@ -6,7 +6,7 @@ const MEANS = {
   magnet: 'What pulls a cut to itself: a press lands there, not a moment late.',
   lead: 'How many frames before the beat a pulled cut comes; cuts look in time when they come a little early.',
   'touch lag': 'How late your own presses come after what you hear; it is taken off again while you play.',
-  'stands in': 'The chosen angle has no picture here, so another one is shown.',
+  'stands in': 'The chosen angle has no picture here, so another one is shown, or its last one is held: see the rules under “to look at”.',
   'light copy': 'A small copy that plays smoothly in place of the original. Films are made from the originals.',
   'flam check': 'Plays clip and master together: out of place, every stroke is heard twice.',
   windows: 'Short stretches of the clip’s sound, each looked for by itself on the master: how many of them lead to this same place.',

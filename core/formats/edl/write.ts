@@ -4,7 +4,8 @@ import type { Exchange, ExchangeFile } from '../exchange.ts'
 
 /**
  * Writes the cut as a CMX3600-style edit decision list. Reels are the files' names cut to eight characters, made
- * different from each other; a retimed clip gets an M2 line with its speed. Source places are printed at the
+ * different from each other; a retimed clip gets an M2 line with its speed, a picture
+ * that is held one with none. Source places are printed at the
  * project's rate, since the format has but one.
  */
 export function writeEdl(exchange: Exchange): string {
@@ -29,10 +30,11 @@ export function writeEdl(exchange: Exchange): string {
     const own = rateToNumber(file.facts.video?.rate ?? exchange.rate)
     const project = rateToNumber(exchange.rate)
     const sourceIn = Math.floor(((startFrameOf(file.facts) + firstFrame) / own) * project + 1e-6)
-    const sourceFrames = Math.max(1, Math.round(segment.frames / rate))
+    const still = segment.stillAt !== undefined
+    const sourceFrames = still ? 1 : Math.max(1, Math.round(segment.frames / rate))
+    const speed = still ? 0 : nominalRate(exchange.rate) / rate
     lines.push(`${number}  ${reel.padEnd(8)} V     C        ${tc(sourceIn)} ${tc(sourceIn + sourceFrames)} ${record}`)
-    if (Math.abs(rate - 1) > 0.001)
-      lines.push(`M2   ${reel.padEnd(8)}       ${(nominalRate(exchange.rate) / rate).toFixed(1).padStart(5, '0')}                ${tc(sourceIn)}`)
+    if (still || Math.abs(rate - 1) > 0.001) lines.push(`M2   ${reel.padEnd(8)}       ${speed.toFixed(1).padStart(5, '0')}                ${tc(sourceIn)}`)
     lines.push(`* FROM CLIP NAME: ${oneLine(file.name)}`, `* COMMENT: ANGLE ${oneLine(angleName)}${segment.standIn ? ' (STANDS IN)' : ''}`, '')
   }
   return `${lines.join('\r\n')}\r\n`

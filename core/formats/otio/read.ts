@@ -97,10 +97,10 @@ function clip(item: Json, own: { start: number; duration: number } | null, at: n
   const duration = part?.duration ?? 0
   const address = typeof media?.target_url === 'string' ? media.target_url : ''
   const fileName = lastPart(address) || (typeof item.name === 'string' ? item.name : '')
-  const speed = (Array.isArray(item.effects) ? item.effects : [])
-    .map(object)
-    .filter((e): e is Json => e !== null && schema(e).startsWith('LinearTimeWarp'))
-    .reduce((product, e) => product * (Number(e.time_scalar) || 1), 1)
+  const effects = (Array.isArray(item.effects) ? item.effects : []).map(object).filter((e) => e !== null)
+  // One picture that is held says nothing of where its clip lies.
+  if (effects.some((e) => schema(e).startsWith('FreezeFrame'))) return duration
+  const speed = effects.filter((e) => schema(e).startsWith('LinearTimeWarp')).reduce((product, e) => product * (Number(e.time_scalar) || 1), 1)
   if (fileName && part && speed > 0 && media && !schema(media).startsWith('MissingReference')) {
     const rate = 1 / speed
     const begins = part.start - (available?.start ?? 0)

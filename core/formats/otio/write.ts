@@ -71,7 +71,6 @@ function clip(exchange: Exchange, segment: Segment, rate: number): OtioObject {
   const own = video.still ? rate : rateToNumber(video.rate)
   const origin = startFrameOf(source.file.facts)
   const placement = exchange.doc.placements[source.clipId]
-  const retimed = Math.abs(source.rate - 1) > RETIME_FROM
   return {
     OTIO_SCHEMA: 'Clip.1',
     name: source.file.name,
@@ -87,13 +86,18 @@ function clip(exchange: Exchange, segment: Segment, rate: number): OtioObject {
       },
     },
     source_range: range(time(origin + source.firstFrame, own), time(segment.frames, rate)),
-    effects: retimed
-      ? [{ OTIO_SCHEMA: 'LinearTimeWarp.1', name: 'placed speed', effect_name: 'LinearTimeWarp', time_scalar: 1 / source.rate, metadata: {} }]
-      : [],
+    effects: effectsOf(segment),
     markers: [],
     enabled: true,
     media_reference: reference(source.file, time(origin, own), time(video.still ? segment.frames : video.frames, own)),
   }
+}
+
+function effectsOf({ source, stillAt }: Segment): OtioObject[] {
+  const rate = source?.rate ?? 1
+  if (stillAt !== undefined) return [{ OTIO_SCHEMA: 'FreezeFrame.1', name: 'last picture held', effect_name: 'FreezeFrame', time_scalar: 0, metadata: {} }]
+  if (Math.abs(rate - 1) <= RETIME_FROM) return []
+  return [{ OTIO_SCHEMA: 'LinearTimeWarp.1', name: 'placed speed', effect_name: 'LinearTimeWarp', time_scalar: 1 / rate, metadata: {} }]
 }
 
 /** Recordings that are the master together lie on lanes of their own where they overlap. */
