@@ -62,7 +62,15 @@ const pitch = (page: Page) =>
     const best = bins.reduce((top, x, i) => (x > bins[top] ? i : top), 0)
     return bins[best] < -70 ? 0 : (best * tap.context.sampleRate) / tap.fftSize
   })
-const sounds = (page: Page) => page.evaluate(() => window.pendolo.health().soundSeconds)
+/** Seconds of the master that pass in one, over a second; both clocks are read in the page, at the same moments. */
+const speedNow = (page: Page) =>
+  page.evaluate(async () => {
+    const now = () => [window.pendolo.health().soundSeconds, performance.now() / 1000]
+    const before = now()
+    await new Promise((resolve) => setTimeout(resolve, 1000))
+    const after = now()
+    return (after[0] - before[0]) / (after[1] - before[1])
+  })
 
 test('from half to double speed the sound keeps its pitch and the time runs with it; slower and faster it is silent', async ({ page }) => {
   await listenIn(page)
@@ -77,10 +85,8 @@ test('from half to double speed the sound keeps its pitch and the time runs with
     await page.keyboard.press('Home')
     for (const key of keys) await page.keyboard.press(key)
     await page.waitForTimeout(1800)
-    const [first, began] = [await sounds(page), Date.now()]
-    await page.waitForTimeout(1500)
-    const ran = (await sounds(page)) - first
-    expect(Math.abs(ran / ((Date.now() - began) / 1000) - speed), `speed ${speed}`).toBeLessThan(0.12 * speed)
+    // Where the machine is busy with others a second may be lost; then the next one is looked at.
+    await expect.poll(async () => Math.abs((await speedNow(page)) - speed), { message: `speed ${speed}` }).toBeLessThan(0.12 * speed)
     expect(Math.abs((await pitch(page)) - 440), `pitch at ${speed}`).toBeLessThan(8)
   }
   await page.keyboard.press('Shift+L')

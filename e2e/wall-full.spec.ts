@@ -21,13 +21,17 @@ const cameras = (count: number, rate: number, seconds: number): Camera[] =>
 /** Presses a key and waits in the page until the programme's bar code is another one; ms, from pixels alone. */
 const pressed = (page: Page, key: string) =>
   page.evaluate(async (digit) => {
-    const canvas = document.querySelector<HTMLCanvasElement>('canvas[aria-label="Programme"]') as HTMLCanvasElement
+    const picture = document.querySelector('.picture[aria-label="Programme"]') as HTMLElement
+    const canvas = document.querySelector(`.surface[data-surface="${picture.dataset.surface}"] canvas`) as HTMLCanvasElement
+    const [box, all] = [picture.getBoundingClientRect(), canvas.getBoundingClientRect()]
+    const scale = canvas.width / all.width
+    const row = [(box.left - all.left) * scale, (box.top + box.height / 2 - all.top) * scale, box.width * scale, 1] as const
     const copy = document.createElement('canvas')
     copy.width = 40
     copy.height = 1
     const ctx = copy.getContext('2d', { willReadFrequently: true }) as CanvasRenderingContext2D
     const code = () => {
-      ctx.drawImage(canvas, 0, canvas.height / 2, canvas.width, 1, 0, 0, 40, 1)
+      ctx.drawImage(canvas, ...row, 0, 0, 40, 1)
       const { data } = ctx.getImageData(0, 0, 40, 1)
       let bits = ''
       for (let cell = 0; cell < 20; cell++) bits += data[4 * (2 * cell + 1)] > 128 ? '1' : '0'

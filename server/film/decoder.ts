@@ -20,8 +20,9 @@ interface Picture {
 /**
  * Seconds before the wanted picture at which decoding is tried to begin, one after the other: where the picture whose
  * interval holds it is not among what comes (a long hold, a long group), earlier. At last the file is read from its start.
+ * Mostly the group that the wanted instant falls in is enough, and one before it would cost as much as a second of film.
  */
-const RUN_UPS = [0.5, 3, 12, 60]
+const RUN_UPS = [0, 0.5, 3, 12, 60]
 
 /** Clip times from the first to the last that is asked for. */
 export interface ClipRange {
@@ -56,30 +57,30 @@ class Run {
   #sound: number
 
   /**
+   * @param seek stored time, s, at whose key picture reading begins; null for the file's start
    * @param from stored time, s, from which pictures are handed on
-   * @param seeks whether reading begins there, not at the file's start
    * @param only stored times between which pictures are handed on, s; all from `from` on where it is null
    */
   constructor(
     config: Config,
     { path: file, facts }: ExchangeFile,
+    seek: number | null,
     from: number,
-    seeks: boolean,
     only: readonly (readonly [number, number])[] | null,
     filter: string,
     frameBytes: number,
   ) {
     this.#frameBytes = frameBytes
-    this.#sound = seeks ? Number.POSITIVE_INFINITY : Number.NEGATIVE_INFINITY
+    this.#sound = seek === null ? Number.NEGATIVE_INFINITY : Number.POSITIVE_INFINITY
     // Everything from the group's first picture on is decoded; which it is tells the first showinfo, what is handed on the second.
     const within = only?.map(([a, b]) => `between(t,${a.toFixed(7)},${b.toFixed(7)})`).join('+')
     const chosen = `showinfo=checksum=0,select='${within ?? `not(lt(t,${from.toFixed(7)}))`}',showinfo=checksum=0`
-    const seek = seeks ? ['-noaccurate_seek', '-seek_timestamp', '1', '-ss', from.toFixed(6)] : []
+    const there = seek === null ? [] : ['-noaccurate_seek', '-seek_timestamp', '1', '-ss', seek.toFixed(6)]
     this.#child = start(
       config,
       [
         ...['-v', 'info', '-nostats', '-hide_banner', '-nostdin', '-copyts'],
-        ...seek,
+        ...there,
         ...decoderArguments(facts),
         ...inputArguments(file),
         ...['-map', '0:V:0', '-an', '-vf', `${chosen},${filter}`, '-fps_mode', 'passthrough', '-f', 'rawvideo', 'pipe:1'],
@@ -213,27 +214,30 @@ export class PictureDecoder {
     this.#begun.catch(() => undefined)
   }
 
-  async #begin(from: Flicks): Promise<void> {
+  async #begin(wanted: Flicks): Promise<void> {
     const first = this.#source.zero + flicksToSeconds(this.#grid.start)
     const stored = (time: Flicks) => first + flicksToSeconds(flicks(time - this.#grid.start)) * this.#pace
     const room = MARGIN_FRAMES / rateToNumber(this.#fileGrid.rate)
     // The last has no end: what comes after it waits until the source is closed.
     const last = this.#ranges.length - 1
     const ranges = this.#ranges.map((r, i) => [stored(r.from) - room, i < last ? stored(r.to) + room : NEVER] as const)
-    for (const runUp of [...RUN_UPS, Number.POSITIVE_INFINITY]) {
-      const at = stored(from) - runUp
+    // Where pictures come as they like, the one that is seen was mostly held from an earlier group.
+    const runUps = this.#file.facts.video?.variableRate ? RUN_UPS.slice(1) : RUN_UPS
+    for (const runUp of [...runUps, Number.POSITIVE_INFINITY]) {
+      const at = stored(wanted) - runUp
       const seeks = at > first
-      const run = new Run(this.#config, this.#file, seeks ? at : -1e9, seeks, this.#selects ? ranges : null, this.#filter, this.#frameBytes)
+      const from = seeks ? stored(wanted) - Math.max(runUp, room) : -1e9
+      const run = new Run(this.#config, this.#file, seeks ? at : null, from, this.#selects ? ranges : null, this.#filter, this.#frameBytes)
       this.#run = run
       if (this.#closed) return run.close()
       this.#next = await this.#read()
       // A picture that is held longer than the margin is not among those that were chosen: from here on all come.
-      if (this.#selects && !(this.#next && this.#next.time <= from)) {
+      if (this.#selects && runUp > 0 && !(this.#next && this.#next.time <= wanted)) {
         run.close()
         this.#selects = false
-        return this.#begin(from)
+        return this.#begin(wanted)
       }
-      if (this.#closed || !seeks || (this.#next && this.#next.time <= from)) return
+      if (this.#closed || !seeks || (this.#next && this.#next.time <= wanted)) return
       run.close()
     }
   }

@@ -1,3 +1,4 @@
+import type { Rect } from '@pendolo/core/picture'
 import { FLICKS_PER_SECOND, type Flicks, flicks, frameAt, frameStart, programmeLength, programmeTimesOf, type Rate, runAt, ZERO } from '@pendolo/core/time'
 import type { Click } from './clicks.ts'
 import { SoundDesk } from './sound.ts'
@@ -72,7 +73,6 @@ export class Engine {
   #state: EngineState
   #timer: ReturnType<typeof setInterval> | null = null
   readonly #listeners = new Set<() => void>()
-  #canvases = 0
   #audible: PlayModel['sounds'] | null = null
   #clicks: readonly Click[] = []
   /** A stretch that is played by itself, on what it plays along: again and again, or once, and then back. */
@@ -428,18 +428,29 @@ export class Engine {
     void this.play(next * direction)
   }
 
-  /** Shows a source on a canvas until the returned function is called. */
-  attach(
-    canvas: HTMLCanvasElement,
-    source: TileSource,
-    name?: string,
-  ): { key: string; resize: (width: number, height: number) => void; show: (source: TileSource) => void; detach: () => void } {
-    const key = name ?? `canvas-${++this.#canvases}`
+  /** Gives a canvas to draw tiles on, until `detach`. Tiles may name it before. */
+  surface(key: string, canvas: HTMLCanvasElement): { resize: (width: number, height: number) => void; detach: () => void } {
     const offscreen = canvas.transferControlToOffscreen()
-    this.#send({ type: 'tile', key, source, canvas: offscreen }, [offscreen])
+    this.#send({ type: 'surface', key, canvas: offscreen }, [offscreen])
     return {
-      key,
       resize: (width, height) => this.#send({ type: 'size', key, width: Math.max(2, Math.round(width)), height: Math.max(2, Math.round(height)) }),
+      detach: () => this.#send({ type: 'dropSurface', key }),
+    }
+  }
+
+  /**
+   * Shows a source on a place of a surface until `detach`.
+   * @param place whole pixels of the surface; null is all of it
+   */
+  attach(
+    key: string,
+    surface: string,
+    source: TileSource,
+    place: Rect | null,
+  ): { place: (place: Rect | null) => void; show: (source: TileSource) => void; detach: () => void } {
+    this.#send({ type: 'tile', key, surface, source, place })
+    return {
+      place: (next) => this.#send({ type: 'place', key, place: next }),
       show: (next) => this.#send({ type: 'source', key, source: next }),
       detach: () => this.#send({ type: 'drop', key }),
     }

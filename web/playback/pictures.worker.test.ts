@@ -5,6 +5,15 @@ import type { FromWorker, PictureHealth, PictureModel, ToWorker } from './types.
 const copies = new Map<string, { ready: Set<number>; changed: () => void; closed: boolean }>()
 /** Frames painted, in order; named so that the stand-in of the stream may use it. */
 let mockPainted: number[] = []
+/** Where they were painted, and which part of a picture of 16 × 9. */
+let mockPlaces: number[][] = []
+
+const mockDraw =
+  (frame: number) =>
+  (_: unknown, ...places: number[]) => {
+    mockPainted.push(frame)
+    mockPlaces.push(places)
+  }
 
 jest.mock('./stream.ts', () => ({
   FrameStream: class {
@@ -13,8 +22,7 @@ jest.mock('./stream.ts', () => ({
       this.#copy = { ready: copies.get(url)?.ready ?? new Set(), changed, closed: false }
       copies.set(url, this.#copy)
     }
-    #sample = (frame: number) =>
-      this.#copy.ready.has(frame) ? { displayWidth: 16, displayHeight: 9, timestamp: frame / 25, draw: () => mockPainted.push(frame) } : null
+    #sample = (frame: number) => (this.#copy.ready.has(frame) ? { displayWidth: 16, displayHeight: 9, timestamp: frame / 25, draw: mockDraw(frame) } : null)
     playing = (time: number) => this.#sample(Math.floor(time * 25 + 1e-6))
     still = (time: number) => this.#sample(Math.floor(time * 25 + 1e-6))
     nearest = (time: number) => {
@@ -81,13 +89,24 @@ const model = (over: Partial<PictureModel> = {}): PictureModel => ({
   ...over,
 })
 const written: string[] = []
+const filled: unknown[][] = []
+const nothing = () => undefined
 const canvas = () =>
   ({
-    width: 160,
-    height: 90,
+    width: 320,
+    height: 270,
     getContext: () => ({
-      fillRect: () => undefined,
-      drawImage: () => mockPainted.push(-1),
+      fillRect: (...rect: number[]) => filled.push(rect),
+      drawImage: (_: unknown, ...places: number[]) => {
+        mockPainted.push(-1)
+        mockPlaces.push(places)
+      },
+      save: nothing,
+      restore: nothing,
+      beginPath: nothing,
+      rect: nothing,
+      clip: nothing,
+      translate: nothing,
       fillStyle: '',
       measureText: (text: string) => ({ width: 5 * text.length }),
       fillText: (text: string) => written.push(text),
@@ -104,6 +123,7 @@ beforeEach(async () => {
   jest.resetModules()
   copies.clear()
   mockPainted = []
+  mockPlaces = []
   refresh = null
   health = null
   told = 0
@@ -127,9 +147,11 @@ beforeEach(async () => {
   })
   await import('./pictures.worker.ts')
   say({ type: 'model', model: model() })
-  say({ type: 'tile', key: 'angle:a', source: { kind: 'angle', angleId: 'a' }, canvas: canvas() })
-  say({ type: 'tile', key: 'angle:b', source: { kind: 'angle', angleId: 'b' }, canvas: canvas() })
-  say({ type: 'tile', key: 'programme', source: { kind: 'programme' }, canvas: canvas() })
+  // Tiles are told of before the surface that they lie on, as a page does.
+  say({ type: 'tile', key: 'angle:a', source: { kind: 'angle', angleId: 'a' }, surface: 'stage', place: { x: 0, y: 180, width: 160, height: 90 } })
+  say({ type: 'tile', key: 'angle:b', source: { kind: 'angle', angleId: 'b' }, surface: 'stage', place: { x: 160, y: 180, width: 160, height: 90 } })
+  say({ type: 'tile', key: 'programme', source: { kind: 'programme' }, surface: 'stage', place: { x: 0, y: 0, width: 320, height: 180 } })
+  say({ type: 'surface', key: 'stage', canvas: canvas() })
 })
 afterEach(() => jest.restoreAllMocks())
 
@@ -292,6 +314,59 @@ describe('the pictures', () => {
     expect(mockPainted).toEqual([200, 75, 200])
   })
 
+  test('each picture lies in its own place of the surface, and what would reach into a neighbour is left away', () => {
+    stand(8)
+    rest()
+    mockPlaces = []
+    decoded('/a1/tile', 200)
+    rest()
+    // The programme over all of its width, the angle below it.
+    expect(mockPlaces).toEqual([
+      [0, 0, 16, 9, 0, 0, 320, 180],
+      [0, 0, 16, 9, 0, 180, 160, 90],
+    ])
+    mockPlaces = []
+    decoded('/b1/tile', 75)
+    rest()
+    mockPlaces = []
+    say({ type: 'place', key: 'angle:b', place: { x: 160, y: 180, width: 80, height: 90 } })
+    const [a, b] = model().angles
+    say({ type: 'model', model: model({ angles: [a, { ...b, framing: 'fill' }] }) })
+    rest()
+    expect(mockPlaces).toContainEqual([4, 0, 8, 9, 160, 180, 80, 90])
+  })
+
+  test('when a tile is moved or taken away the surface is emptied and all that lies on it is painted again, in one go', () => {
+    stand(8)
+    rest()
+    decoded('/a1/tile', 200)
+    decoded('/b1/tile', 75)
+    rest()
+    mockPainted = []
+    filled.length = 0
+    say({ type: 'place', key: 'angle:a', place: { x: 0, y: 180, width: 150, height: 90 } })
+    say({ type: 'place', key: 'angle:b', place: { x: 150, y: 180, width: 170, height: 90 } })
+    frame()
+    expect(filled.filter((rect) => rect.join() === '0,0,320,270')).toHaveLength(1)
+    expect([...mockPainted].sort()).toEqual([200, 200, 75].sort())
+    say({ type: 'drop', key: 'angle:b' })
+    filled.length = 0
+    mockPainted = []
+    frame()
+    expect(filled[0]).toEqual([0, 0, 320, 270])
+    expect(mockPainted).toEqual([200, 200])
+    say({ type: 'size', key: 'stage', width: 640, height: 540 })
+    filled.length = 0
+    frame()
+    expect(filled[0]).toEqual([0, 0, 640, 540])
+    // Nothing more is painted where the surface is gone.
+    say({ type: 'dropSurface', key: 'stage' })
+    say({ type: 'place', key: 'angle:a', place: { x: 0, y: 0, width: 150, height: 90 } })
+    mockPainted = []
+    rest()
+    expect(mockPainted).toEqual([])
+  })
+
   test('along the film a card shows its words once, black where it has none', () => {
     const piece = { pieceId: 'p', cutId: 'cut', fade: flicks(0), length: seconds(2), from: null }
     const runs = [
@@ -319,7 +394,8 @@ describe('the pictures', () => {
   })
 
   test('a clip by itself is looked at with an offset of its own', () => {
-    say({ type: 'tile', key: 'compare', source: { kind: 'clip', clipId: 'b1', offset: seconds(0.4) }, canvas: canvas() })
+    say({ type: 'surface', key: 'own', canvas: canvas() })
+    say({ type: 'tile', key: 'compare', source: { kind: 'clip', clipId: 'b1', offset: seconds(0.4) }, surface: 'own', place: null })
     stand(6)
     rest()
     decoded('/b1/tile', 35)

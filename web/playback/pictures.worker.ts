@@ -1,18 +1,27 @@
 import latinMore from '@fontsource-variable/instrument-sans/files/instrument-sans-latin-ext-wght-normal.woff2?url'
 import latin from '@fontsource-variable/instrument-sans/files/instrument-sans-latin-wght-normal.woff2?url'
 import { FilmResolver } from '@pendolo/core/film'
-import { CARD_FONTS, drawCard, framedRect } from '@pendolo/core/picture'
+import { CARD_FONTS, drawCard, framedRect, type Rect } from '@pendolo/core/picture'
 import { FLICKS_PER_SECOND, type Flicks, flicks, frameAt, frameShownAt, ZERO } from '@pendolo/core/time'
 import type { VideoSample } from 'mediabunny'
 import { copySeconds } from './copy-seconds.ts'
 import { FrameStream } from './stream.ts'
 import type { ClockMap, FromWorker, Held, PictureHealth, PictureModel, PlayClip, TileSource, ToWorker } from './types.ts'
 
-/** A canvas and what it shows. */
-interface Tile {
-  source: TileSource
+/** Pixels that tiles lie on. */
+interface Surface {
   readonly canvas: OffscreenCanvas
   readonly ctx: OffscreenCanvasRenderingContext2D
+  /** Its size or the places of its tiles have changed: all of it is drawn anew. */
+  stale: boolean
+}
+
+/** A part of a surface and what it shows. */
+interface Tile {
+  source: TileSource
+  readonly surface: string
+  /** Whole pixels of the surface; null is all of it. */
+  place: Rect | null
   /** Frame counted as due last, so that each counts once, and the one that was drawn in time last. */
   dueKey: string
   metKey: string
@@ -41,9 +50,12 @@ const TRIED_AGAIN_AT_MOST = 600_000
 const TOO_BUSY = 0.5
 const IS_FREE = 0.25
 const GOOD_SECONDS = 3
+/** What is seen of a surface between its tiles: the ground of the stage. */
+const GROUND = '#101113'
 /** Tiles are drawn for so long, ms; then messages are heard, for a pressed key must not wait for a wall that is drawn slowly. Shorter, and pictures come later than what is heard. */
 const SLICE = 30
 
+const surfaces = new Map<string, Surface>()
 const tiles = new Map<string, Tile>()
 const streams = new Map<string, { stream: FrameStream; used: number }>()
 let model: PictureModel = { angles: [], clips: [], points: {}, cutId: '', runs: [], standIn: 'next' }
@@ -58,7 +70,7 @@ let dirty = true
 let told = 0
 let untold = true
 let ticking = false
-/** Canvases that are still to be drawn in this round. */
+/** Tiles that are still to be drawn in this round. */
 let rest: [string, Tile][] = []
 let programme: Omit<PictureHealth['programme'], 'sharp'> = { angleId: null, since: 0, standIn: false }
 /** The programme's sharper copy while it plays: whether it is tried, and how it went since it was judged last. */
@@ -156,7 +168,7 @@ function draw(tile: Tile, key: string, now: Instant, atOnce = false): void {
   const card = tile.source.kind === 'programme' && now.film !== null ? resolver.cardAt(now.film) : null
   if (card) {
     const cardKey = `card:${card}`
-    if (tile.drawnKey !== cardKey) drawCard(tile.ctx, card, tile.canvas.width, tile.canvas.height)
+    if (tile.drawnKey !== cardKey) paintCard(tile, card)
     tile.drawnKey = cardKey
     shown[key] = { clipId: null, frame: null, wanted: null }
     return
@@ -196,7 +208,7 @@ function draw(tile: Tile, key: string, now: Instant, atOnce = false): void {
     if (!sample) return
   }
   const drawKey = sample ? `${clip.clipId}:${sample.timestamp}:${sample.displayHeight}` : 'wait'
-  // Painting is the dearest thing here and a pressed key waits for it: what stands on the canvas already is not painted again.
+  // Painting is the dearest thing here and a pressed key waits for it: what stands there already is not painted again.
   if (sample && drawKey !== tile.drawnKey) {
     paint(tile, sample, clip.angleId)
     tile.drawnKey = drawKey
@@ -217,8 +229,10 @@ function copied(tile: Tile, key: string): boolean {
   const from = [...tiles.values()].find(
     ({ source, drawnKey }) => source.kind === 'angle' && source.angleId === clip?.angleId && drawnKey.startsWith(`${clip.clipId}:`),
   )
-  if (!held || !clip || !from) return false
-  tile.ctx.drawImage(from.canvas, 0, 0, tile.canvas.width, tile.canvas.height)
+  const [to, at] = [groundOf(tile), from && groundOf(from)]
+  if (!held || !clip || !to || !at) return false
+  const [a, b] = [at.place, to.place]
+  to.ctx.drawImage(at.canvas, a.x, a.y, a.width, a.height, b.x, b.y, b.width, b.height)
   tile.drawnKey = 'copied'
   const frame = frameShownAt(time, clip.map, clip.grid)
   shown[key] = { clipId: clip.clipId, frame, wanted: frame }
@@ -254,17 +268,64 @@ function noteProgramme(now: Instant): void {
   if (angleId !== programme.angleId || standIn !== programme.standIn) programme = { angleId, since: wall(), standIn }
 }
 
+/** What a tile is painted on, and where. */
+function groundOf(tile: Tile): { canvas: OffscreenCanvas; ctx: OffscreenCanvasRenderingContext2D; place: Rect } | null {
+  const surface = surfaces.get(tile.surface)
+  if (!surface) return null
+  const { canvas, ctx } = surface
+  return { canvas, ctx, place: tile.place ?? { x: 0, y: 0, width: canvas.width, height: canvas.height } }
+}
+
 function blank(tile: Tile): void {
-  tile.ctx.fillStyle = '#000'
-  tile.ctx.fillRect(0, 0, tile.canvas.width, tile.canvas.height)
+  const on = groundOf(tile)
+  if (!on) return
+  on.ctx.fillStyle = '#000'
+  on.ctx.fillRect(on.place.x, on.place.y, on.place.width, on.place.height)
 }
 
 function paint(tile: Tile, sample: VideoSample, angleId: string): void {
-  const { canvas, ctx } = tile
+  const on = groundOf(tile)
+  if (!on) return
+  const { ctx, place } = on
   const framing = model.angles.find((a) => a.id === angleId)?.framing ?? 'fit'
-  const rect = framedRect(sample.displayWidth, sample.displayHeight, canvas.width, canvas.height, framing)
+  const { displayWidth, displayHeight } = sample
+  const rect = framedRect(displayWidth, displayHeight, place.width, place.height, framing)
   if (rect.x > 0.5 || rect.y > 0.5) blank(tile)
-  sample.draw(ctx, rect.x, rect.y, rect.width, rect.height)
+  // What reaches beyond the tile is left away on the picture's side: a neighbour lies there.
+  const [left, top] = [Math.max(0, -rect.x), Math.max(0, -rect.y)]
+  const [width, height] = [rect.width - 2 * left, rect.height - 2 * top]
+  const scale = displayWidth / rect.width
+  sample.draw(ctx, left * scale, top * scale, width * scale, height * scale, place.x + rect.x + left, place.y + rect.y + top, width, height)
+}
+
+function paintCard(tile: Tile, card: string): void {
+  const on = groundOf(tile)
+  if (!on) return
+  const { ctx, place } = on
+  ctx.save()
+  ctx.beginPath()
+  ctx.rect(place.x, place.y, place.width, place.height)
+  ctx.clip()
+  ctx.translate(place.x, place.y)
+  drawCard(ctx, card, place.width, place.height)
+  ctx.restore()
+}
+
+/** Surfaces whose tiles lie elsewhere than before are emptied, to be drawn anew. */
+function emptyStale(): boolean {
+  const stale = [...surfaces].filter(([, s]) => s.stale)
+  for (const [key, surface] of stale) {
+    surface.stale = false
+    surface.ctx.fillStyle = GROUND
+    surface.ctx.fillRect(0, 0, surface.canvas.width, surface.canvas.height)
+    for (const tile of tiles.values()) if (tile.surface === key) tile.drawnKey = ''
+  }
+  return stale.length > 0
+}
+
+function makeStale(key: string): void {
+  const surface = surfaces.get(key)
+  if (surface) surface.stale = true
 }
 
 /** The fonts of cards; a card that was drawn before they came is drawn again. */
@@ -283,26 +344,30 @@ function redraw(): void {
   requestAnimationFrame(tick)
 }
 
-/** Draws what is left of the round, for a slice of time; the rest follows when messages have been heard. */
-function slice(): void {
+/**
+ * Draws what is left of the round, for a slice of time; the rest follows when messages have been heard.
+ * @param whole in one go, so that nothing empty is seen
+ */
+function slice(whole = false): void {
   const began = performance.now()
   const time = instant()
   for (let next = rest.pop(); next; next = rest.pop()) {
     const [key, tile] = next
     if (tiles.get(key) === tile) draw(tile, key, time)
-    if (performance.now() - began > SLICE) break
+    if (!whole && performance.now() - began > SLICE) break
   }
   sharper.busy += performance.now() - began
-  if (rest.length > 0) setTimeout(slice)
+  if (rest.length > 0) setTimeout(() => slice())
 }
 
 function tick(): void {
   if ((clock.playing || dirty) && rest.length === 0) {
     dirty = false
     untold = true
+    const whole = emptyStale()
     // Taken from the end: the programme first.
     rest = [...tiles].sort(([, a], [, b]) => Number(a.source.kind === 'programme') - Number(b.source.kind === 'programme'))
-    slice()
+    slice(whole)
   }
   const now = performance.now()
   judgeSharper(now)
@@ -353,17 +418,34 @@ self.addEventListener('message', (event: MessageEvent<ToWorker>) => {
       clock = message.clock
       if (held?.until === null) held = null
       break
-    case 'tile': {
+    case 'surface': {
       const ctx = message.canvas.getContext('2d', { alpha: false })
-      if (ctx) tiles.set(message.key, { source: message.source, canvas: message.canvas, ctx, dueKey: 'none', metKey: '', drawnKey: '' })
+      if (ctx) surfaces.set(message.key, { canvas: message.canvas, ctx, stale: true })
       break
     }
     case 'size': {
+      const surface = surfaces.get(message.key)
+      if (surface && (surface.canvas.width !== message.width || surface.canvas.height !== message.height)) {
+        surface.canvas.width = message.width
+        surface.canvas.height = message.height
+        surface.stale = true
+      }
+      break
+    }
+    case 'dropSurface':
+      surfaces.delete(message.key)
+      break
+    case 'tile': {
+      const { key, surface, source, place } = message
+      tiles.set(key, { source, surface, place, dueKey: 'none', metKey: '', drawnKey: '' })
+      makeStale(surface)
+      break
+    }
+    case 'place': {
       const tile = tiles.get(message.key)
-      if (tile && (tile.canvas.width !== message.width || tile.canvas.height !== message.height)) {
-        tile.canvas.width = message.width
-        tile.canvas.height = message.height
-        tile.drawnKey = ''
+      if (tile) {
+        tile.place = message.place
+        makeStale(tile.surface)
       }
       break
     }
@@ -373,6 +455,7 @@ self.addEventListener('message', (event: MessageEvent<ToWorker>) => {
       break
     }
     case 'drop':
+      makeStale(tiles.get(message.key)?.surface ?? '')
       tiles.delete(message.key)
       delete shown[message.key]
       break

@@ -1,7 +1,7 @@
 import type { Points, StandIn } from '@pendolo/core/cut'
 import type { FilmRun } from '@pendolo/core/film'
 import type { LevelPoint } from '@pendolo/core/mix'
-import type { Framing } from '@pendolo/core/picture'
+import type { Framing, Rect } from '@pendolo/core/picture'
 import type { Flicks, FrameGrid, PlacementMap } from '@pendolo/core/time'
 
 /** A clip as the picture engine needs it. */
@@ -101,14 +101,18 @@ export interface Held {
 export type ToWorker =
   | { type: 'model'; model: PictureModel }
   | { type: 'clock'; clock: ClockMap }
-  | { type: 'tile'; key: string; source: TileSource; canvas: OffscreenCanvas }
+  /** Pixels that tiles are drawn on; one for a whole stage, since each costs the browser a layer of its own at every refresh. */
+  | { type: 'surface'; key: string; canvas: OffscreenCanvas }
   | { type: 'size'; key: string; width: number; height: number }
+  | { type: 'dropSurface'; key: string }
+  | { type: 'tile'; key: string; surface: string; source: TileSource; place: Rect | null }
   | { type: 'source'; key: string; source: TileSource }
+  | { type: 'place'; key: string; place: Rect | null }
   | { type: 'drop'; key: string }
   | { type: 'reset' }
   | { type: 'hold'; held: Held | null }
 
-/** What a canvas shows: an angle's tile, the programme, or one clip by itself with an offset of its own. */
+/** What a tile shows: an angle, the programme, or one clip by itself with an offset of its own. */
 export type TileSource = { kind: 'angle'; angleId: string } | { kind: 'programme' } | { kind: 'clip'; clipId: string; offset: number }
 
 /** A small picture that somebody waits for. */
@@ -135,7 +139,7 @@ export interface PictureHealth {
   readonly due: number
   /** Of those, the ones not decoded in time. */
   readonly late: number
-  /** Frame number shown now on each canvas; null where there is none. */
+  /** Frame number shown now on each tile; null where there is none. */
   readonly shown: Record<string, { clipId: string | null; frame: number | null; wanted: number | null }>
   /** Angle the programme shows and since when, wall ms. */
   /** `sharp`: while it plays, whether it is seen from the sharper copy. */

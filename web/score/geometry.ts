@@ -1,3 +1,4 @@
+import { FLICKS_PER_SECOND } from '@pendolo/core/time'
 import { laneHeightFor } from './ruler.ts'
 import type { TimeView } from './time-view.ts'
 
@@ -8,6 +9,11 @@ export const RULER = 22
 export const HEAD = 44
 export const WAVE = 62
 export const OVERVIEW = 34
+
+/** Words on the drawn score. */
+export const WORDS = "11.5px 'Instrument Sans Variable', sans-serif"
+
+export const seconds = (time: number): number => time / FLICKS_PER_SECOND
 
 /** Where everything of the score stands, px. */
 export interface Geometry {
@@ -77,3 +83,13 @@ export function spotAt(geometry: Geometry, x: number, y: number): Spot {
 export const HEADS_APART = 7
 /** How far from its middle a note-head is caught, px. */
 export const CATCH = 9
+
+/** Draws on a part of the score, right of the names. */
+export function inPlot(ctx: CanvasRenderingContext2D, { height, plotWidth }: Geometry, draw: () => void): void {
+  ctx.save()
+  ctx.beginPath()
+  ctx.rect(LABELS, 0, plotWidth, height)
+  ctx.clip()
+  draw()
+  ctx.restore()
+}

@@ -1,7 +1,8 @@
 import type { SwitchPoint } from '@pendolo/core/cut'
 import { flicks, secondsToFlicks } from '@pendolo/core/time'
-import { headsInView, takeRows } from './draw.ts'
+import { headsInView } from './draw.ts'
 import { geometryOf, LABELS, laneMiddle, secondsAt, spotAt, xAt } from './geometry.ts'
+import { takeRows } from './ground.ts'
 import { levelFor, readPeaks } from './peaks.ts'
 import { headAt } from './use-score-gestures.ts'
 

@@ -1,13 +1,14 @@
 import { type Points, pointAt, slide as slideStretch } from '@pendolo/core/cut'
 import { activeCut } from '@pendolo/core/film'
-import { anglesInUse, projectRate, pulseOf } from '@pendolo/core/project'
+import { projectRate, pulseOf } from '@pendolo/core/project'
 import { type Flicks, flicks, frameAt, frameStart, nearestFrameStart } from '@pendolo/core/time'
-import { Button, Select, Space } from 'antd'
+import { Button, Space } from 'antd'
 import { ChevronLeft, ChevronRight } from 'lucide-react'
 import { engine } from '../playback/use-engine.ts'
 import type { StageProps } from '../stage.ts'
 import { keyText } from '../ui/keymap.ts'
 import { useKeys } from '../ui/use-keys.ts'
+import { AngleSelect } from './angle-select.tsx'
 
 type Props = Pick<StageProps, 'project' | 'edit'> & {
   readonly points: Points
@@ -50,15 +51,7 @@ export function ChosenCuts({ project, edit, points, picked, onPick }: Props) {
   return (
     <div className="range-bar" role="toolbar" aria-label="Chosen cuts">
       <span>{picked.length === 1 ? name(ruling?.angleId ?? '') : `${picked.length} stretches`}</span>
-      <Select
-        size="small"
-        aria-label="Give another angle"
-        placeholder="give another angle"
-        value={null}
-        style={{ width: 160 }}
-        options={anglesInUse(doc).map((a) => ({ value: a.id, label: a.name }))}
-        onChange={give}
-      />
+      <AngleSelect project={project} label="Give another angle" placeholder="give another angle" width={160} onChoose={give} />
       {picked.length === 1 && (
         <Space.Compact>
           <Button size="small" aria-label="Slide a beat earlier" disabled={beats.length === 0} onClick={() => slide(beat(-1))}>

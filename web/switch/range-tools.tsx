@@ -1,6 +1,6 @@
 import { nearestIndex, type Stretch } from '@pendolo/core/cut'
 import { activeCut } from '@pendolo/core/film'
-import { anglesInUse, type Edit, pointsOf, projectRate, pulseOf } from '@pendolo/core/project'
+import { type Edit, pointsOf, projectRate, pulseOf } from '@pendolo/core/project'
 import { FLICKS_PER_SECOND, type Flicks, firstFrom, flicks, nearestFrameStart } from '@pendolo/core/time'
 import { App, Button, InputNumber, Popover, Segmented, Select, Space } from 'antd'
 import { useState } from 'react'
@@ -8,6 +8,7 @@ import { engine } from '../playback/use-engine.ts'
 import type { StageProps } from '../stage.ts'
 import { keyText } from '../ui/keymap.ts'
 import { useKeys } from '../ui/use-keys.ts'
+import { AngleSelect, angleOptions } from './angle-select.tsx'
 import { bordersIn, type Unit } from './borders.ts'
 
 type Props = Pick<StageProps, 'project' | 'edit'> & { readonly range: Stretch; readonly onPick: (times: readonly Flicks[]) => void }
@@ -25,14 +26,12 @@ export function RangeTools(props: Props) {
   )
   return (
     <>
-      <Select
-        size="small"
-        aria-label="Show an angle in this range"
+      <AngleSelect
+        project={project}
+        label="Show an angle in this range"
         placeholder="show …"
-        value={null}
-        style={{ width: 110 }}
-        options={angleOptions(project)}
-        onChange={(angleId: string) => edit([{ type: 'paint', cutId: cut.id, ...range, choice: { angleId } }], 'paint a stretch')}
+        width={110}
+        onChoose={(angleId) => edit([{ type: 'paint', cutId: cut.id, ...range, choice: { angleId } }], 'paint a stretch')}
       />
       <Alternate {...props} />
       <ReplaceAngle {...props} />
@@ -64,8 +63,6 @@ export function RangeTools(props: Props) {
     </>
   )
 }
-
-const angleOptions = (project: StageProps['project']) => anglesInUse(project.doc).map((a) => ({ value: a.id, label: a.name }))
 
 function Alternate({ project, edit, range }: Omit<Props, 'onPick'>) {
   const { doc } = project
@@ -140,16 +137,7 @@ function ReplaceAngle({ project, edit, range }: Omit<Props, 'onPick'>) {
         style={{ width: 130 }}
       />
       gives way to
-      <Select
-        size="small"
-        aria-label="Angle in its place"
-        placeholder="that one"
-        disabled={from === null}
-        value={null}
-        onChange={replace}
-        options={options.filter((o) => o.value !== from)}
-        style={{ width: 130 }}
-      />
+      <AngleSelect project={project} label="Angle in its place" placeholder="that one" disabled={from === null} except={from} onChoose={replace} />
     </Space>
   )
   return (

@@ -1,5 +1,5 @@
 import type { ProjectState } from '@pendolo/api'
-import { type Seat, seat } from '@pendolo/core/picture'
+import { type Rect, type Seat, seat } from '@pendolo/core/picture'
 import { anglesInUse, factsOfClip, type PictureSpan, pointsOf, projectRate, startFrameOf } from '@pendolo/core/project'
 import { FLICKS_PER_SECOND, type Flicks, flicks, masterToClip, printTimecode } from '@pendolo/core/time'
 import { Dropdown, type MenuProps } from 'antd'
@@ -7,7 +7,7 @@ import { EllipsisVertical } from 'lucide-react'
 import { type CSSProperties, memo, useEffect, useMemo, useState } from 'react'
 import { useMaterial } from '../data/material.ts'
 import { useJobs } from '../data/queries.ts'
-import { EngineCanvas } from '../playback/engine-canvas.tsx'
+import { EngineCanvas, EnginePicture, EngineSurface } from '../playback/engine-canvas.tsx'
 import { filmFor } from '../playback/film.ts'
 import { soundOnly } from '../playback/model.ts'
 import { useEngine } from '../playback/use-engine.ts'
@@ -41,7 +41,9 @@ export interface WallProps {
   readonly place?: 'page' | 'window'
 }
 
-const asStyle = ({ x, y, width, height }: Seat): CSSProperties => ({ left: PADDING + x, top: PADDING + y, width, height })
+/** A seat as it lies in the stage. */
+const onStage = ({ x, y, width, height }: Seat): Rect => ({ x: PADDING + x, y: PADDING + y, width, height })
+const asStyle = ({ x, y, width, height }: Rect): CSSProperties => ({ left: x, top: y, width, height })
 
 /** The programme and the angles around it, seated so that pictures fill the stage; devices without pictures in a strip of their own. */
 export function Wall({ project, spans, chosenAngle, waitingAngle, onChoose, edit, last: pressed, place = 'page' }: WallProps) {
@@ -78,79 +80,86 @@ export function Wall({ project, spans, chosenAngle, waitingAngle, onChoose, edit
   const over = programme ?? seats.tiles[0]
   return (
     <div className="stage" ref={ref} style={{ height: '100%' }} {...close.handlers}>
-      {width > 0 &&
-        seen.map((angle, i) => (
-          <Tile
-            key={angle.id}
-            // Which take is seen changes with the cut; else a press changes nothing of a tile.
-            project={hasTakes.has(angle.id) ? project : material}
-            spans={spans}
-            index={all.indexOf(angle)}
-            {...seats.tiles[i]}
-            chosen={angle.id === chosenAngle}
-            waiting={angle.id === waitingAngle}
-            kept={angle.id === kept?.id}
-            name={`${place === 'window' ? 'window:' : ''}angle:${angle.id}`}
-            onChoose={stable.choose}
-            edit={stable.edit}
-          />
-        ))}
-      {width > 0 && programme && <Programme project={project} style={asStyle(programme)} name={place === 'window' ? 'window:programme' : 'programme'} />}
-      {width > 0 && beside && kept && (
-        <div className="programme kept" style={asStyle(beside)}>
-          <EngineCanvas source={{ kind: 'angle', angleId: kept.id }} name={`${place}:kept`} label={`Kept beside the programme: ${kept.name}`} />
-          <span className="label mono">
-            {angleKey(all.indexOf(kept))} {kept.name}
-          </span>
-        </div>
-      )}
-      {width > 0 && enlarged && over && (
-        <div className="programme enlarged" style={asStyle(over)}>
-          <EngineCanvas key={enlarged.id} source={{ kind: 'angle', angleId: enlarged.id }} name={`${place}:enlarged`} label={`Enlarged: ${enlarged.name}`} />
-          <span className="label mono">
-            {angleKey(all.indexOf(enlarged))} {enlarged.name}
-          </span>
-        </div>
-      )}
-      {width > 0 && last && seen.length > 0 && place === 'page' && (
-        <Divider
-          label="Room for large pictures"
-          direction="column"
-          value={share}
-          style={{ left: PADDING + last.x + last.width - 3, top: PADDING + last.y, height: last.height }}
-          at={(e) => {
-            const left = ref.current?.getBoundingClientRect().left ?? 0
-            // The programme grows around its own middle, so its edge goes half as far.
-            const middle = PADDING + (seats.large[0].x + last.x + last.width) / 2
-            return (2 * (e.clientX - left - middle)) / wide
-          }}
-          onChange={(value) => setStagePrefs({ programme: Math.min(MOST_PROGRAMME, Math.max(LEAST_PROGRAMME, value)) })}
-          onReset={() => setStagePrefs({ programme: null })}
-        />
-      )}
-      {strip > 0 && (
-        <div className="sound-strip" role="group" aria-label="Devices without pictures">
-          {sounds.map((angle) => (
-            <button
-              type="button"
+      <EngineSurface>
+        {width > 0 &&
+          seen.map((angle, i) => (
+            <Tile
               key={angle.id}
-              aria-label={`Angle ${all.indexOf(angle) + 1}, ${angle.name}`}
-              aria-pressed={angle.id === chosenAngle}
-              onClick={(e) => onChoose(angle.id, e.shiftKey)}
-            >
-              <Bob index={all.indexOf(angle)} hue={angle.hue} lit={angle.id === chosenAngle} size={16} />
-              <span className="name">{angle.name}</span>
-              <SoundTile project={project} angleId={angle.id} />
-            </button>
+              // Which take is seen changes with the cut; else a press changes nothing of a tile.
+              project={hasTakes.has(angle.id) ? project : material}
+              spans={spans}
+              index={all.indexOf(angle)}
+              {...onStage(seats.tiles[i])}
+              chosen={angle.id === chosenAngle}
+              waiting={angle.id === waitingAngle}
+              kept={angle.id === kept?.id}
+              name={`${place === 'window' ? 'window:' : ''}angle:${angle.id}`}
+              onChoose={stable.choose}
+              edit={stable.edit}
+            />
           ))}
-        </div>
-      )}
-      {pressed && (
-        <span className="last-press mono" role="status">
-          {pressed}
-        </span>
-      )}
-      {hidden.size > 0 && prefs.shown !== 'programme' && <Hidden project={project} hidden={hidden} />}
+        {width > 0 && programme && <Programme project={project} place={onStage(programme)} name={place === 'window' ? 'window:programme' : 'programme'} />}
+        {width > 0 && beside && kept && (
+          <div className="programme kept" style={asStyle(onStage(beside))}>
+            <EnginePicture
+              source={{ kind: 'angle', angleId: kept.id }}
+              name={`${place}:kept`}
+              label={`Kept beside the programme: ${kept.name}`}
+              place={onStage(beside)}
+            />
+            <span className="label mono">
+              {angleKey(all.indexOf(kept))} {kept.name}
+            </span>
+          </div>
+        )}
+        {width > 0 && enlarged && over && (
+          <div className="programme enlarged" style={asStyle(onStage(over))}>
+            <EngineCanvas key={enlarged.id} source={{ kind: 'angle', angleId: enlarged.id }} name={`${place}:enlarged`} label={`Enlarged: ${enlarged.name}`} />
+            <span className="label mono">
+              {angleKey(all.indexOf(enlarged))} {enlarged.name}
+            </span>
+          </div>
+        )}
+        {width > 0 && last && seen.length > 0 && place === 'page' && (
+          <Divider
+            label="Room for large pictures"
+            direction="column"
+            value={share}
+            style={{ left: PADDING + last.x + last.width - 3, top: PADDING + last.y, height: last.height }}
+            at={(e) => {
+              const left = ref.current?.getBoundingClientRect().left ?? 0
+              // The programme grows around its own middle, so its edge goes half as far.
+              const middle = PADDING + (seats.large[0].x + last.x + last.width) / 2
+              return (2 * (e.clientX - left - middle)) / wide
+            }}
+            onChange={(value) => setStagePrefs({ programme: Math.min(MOST_PROGRAMME, Math.max(LEAST_PROGRAMME, value)) })}
+            onReset={() => setStagePrefs({ programme: null })}
+          />
+        )}
+        {strip > 0 && (
+          <div className="sound-strip" role="group" aria-label="Devices without pictures">
+            {sounds.map((angle) => (
+              <button
+                type="button"
+                key={angle.id}
+                aria-label={`Angle ${all.indexOf(angle) + 1}, ${angle.name}`}
+                aria-pressed={angle.id === chosenAngle}
+                onClick={(e) => onChoose(angle.id, e.shiftKey)}
+              >
+                <Bob index={all.indexOf(angle)} hue={angle.hue} lit={angle.id === chosenAngle} size={16} />
+                <span className="name">{angle.name}</span>
+                <SoundTile project={project} angleId={angle.id} />
+              </button>
+            ))}
+          </div>
+        )}
+        {pressed && (
+          <span className="last-press mono" role="status">
+            {pressed}
+          </span>
+        )}
+        {hidden.size > 0 && prefs.shown !== 'programme' && <Hidden project={project} hidden={hidden} />}
+      </EngineSurface>
     </div>
   )
 }
@@ -208,7 +217,7 @@ function anglesWithTakes(spans: readonly PictureSpan[]): Set<string> {
   return out
 }
 
-interface TileProps extends Pick<WallProps, 'project' | 'spans' | 'onChoose' | 'edit'>, Seat {
+interface TileProps extends Pick<WallProps, 'project' | 'spans' | 'onChoose' | 'edit'>, Rect {
   readonly index: number
   readonly chosen: boolean
   readonly waiting: boolean
@@ -219,7 +228,7 @@ interface TileProps extends Pick<WallProps, 'project' | 'spans' | 'onChoose' | '
 /** Smaller than this a tile has no room for two texts in a line, px. */
 const NARROW = 150
 
-const Tile = memo(function Tile({ project, spans, index, chosen, waiting, kept, name, onChoose, edit, ...seat }: TileProps) {
+const Tile = memo(function Tile({ project, spans, index, chosen, waiting, kept, name, onChoose, edit, ...place }: TileProps) {
   const { data: jobs = [] } = useJobs(project.id)
   const angle = anglesInUse(project.doc)[index]
   const items: MenuProps['items'] = [
@@ -233,8 +242,8 @@ const Tile = memo(function Tile({ project, spans, index, chosen, waiting, kept, 
   ]
   return (
     <div
-      className={['tile', chosen && 'on', waiting && 'waiting', seat.width < NARROW && 'narrow'].filter(Boolean).join(' ')}
-      style={{ ...asStyle(seat), '--hue': hueOf(angle.hue) } as CSSProperties}
+      className={['tile', chosen && 'on', waiting && 'waiting', place.width < NARROW && 'narrow'].filter(Boolean).join(' ')}
+      style={{ ...asStyle(place), '--hue': hueOf(angle.hue) } as CSSProperties}
       data-angle={angle.id}
     >
       <Dropdown trigger={['contextMenu']} menu={{ items }}>
@@ -245,14 +254,14 @@ const Tile = memo(function Tile({ project, spans, index, chosen, waiting, kept, 
           aria-pressed={chosen}
           onClick={(e) => onChoose(angle.id, e.shiftKey)}
         >
-          <EngineCanvas source={{ kind: 'angle', angleId: angle.id }} name={name} label={`Picture of ${angle.name}`} />
+          <EnginePicture source={{ kind: 'angle', angleId: angle.id }} name={name} label={`Picture of ${angle.name}`} place={place} />
           <Absent why={(time) => absence(project, spans, angle.id, time, jobs)} />
           <SoonDark project={project} angleId={angle.id} />
           <span className="foot">
             <SourceTime project={project} angleId={angle.id} />
             {angle.name}
           </span>
-          <Bob index={index} hue={angle.hue} lit={chosen} size={seat.width < NARROW ? 15 : 20} />
+          <Bob index={index} hue={angle.hue} lit={chosen} size={place.width < NARROW ? 15 : 20} />
         </button>
       </Dropdown>
       <Takes project={project} angleId={angle.id} onChoose={onChoose} />
@@ -307,7 +316,7 @@ function SoonDark({ project, angleId }: { project: ProjectState; angleId: string
   return left === null ? null : <span className="soon-dark">dark in {left}</span>
 }
 
-function Programme({ project, style, name }: Pick<WallProps, 'project'> & { style: CSSProperties; name: string }) {
+function Programme({ project, place, name }: Pick<WallProps, 'project'> & { place: Rect; name: string }) {
   const seenId = useEngine((s) => s.health.programme.angleId)
   const standsIn = useEngine((s) => s.health.programme.standIn)
   const { doc } = project
@@ -315,8 +324,8 @@ function Programme({ project, style, name }: Pick<WallProps, 'project'> & { styl
   const index = angles.findIndex((a) => a.id === seenId)
   const seen = angles[index]
   return (
-    <div className="programme" style={style}>
-      <EngineCanvas source={{ kind: 'programme' }} name={name} label="Programme" />
+    <div className="programme" style={asStyle(place)}>
+      <EnginePicture source={{ kind: 'programme' }} name={name} label="Programme" place={place} />
       {seen && (
         <span className={standsIn ? 'label mono warn' : 'label mono'}>
           {standsIn && doc.cuts.some((c) => pointsOf(c).length > 0) && (
