@@ -35,6 +35,8 @@ jest.mock('./stream.ts', () => ({
   },
 }))
 
+jest.mock('./picture.ts', () => ({ withoutGraphics: () => false }))
+
 jest.mock('@fontsource-variable/instrument-sans/files/instrument-sans-latin-wght-normal.woff2?url', () => 'latin', { virtual: true })
 jest.mock('@fontsource-variable/instrument-sans/files/instrument-sans-latin-ext-wght-normal.woff2?url', () => 'more', { virtual: true })
 

@@ -3,8 +3,8 @@ import latin from '@fontsource-variable/instrument-sans/files/instrument-sans-la
 import { FilmResolver } from '@pendolo/core/film'
 import { CARD_FONTS, drawCard, framedRect, type Rect } from '@pendolo/core/picture'
 import { FLICKS_PER_SECOND, type Flicks, flicks, frameAt, frameShownAt, ZERO } from '@pendolo/core/time'
-import type { VideoSample } from 'mediabunny'
 import { copySeconds } from './copy-seconds.ts'
+import { asPlanes, type Picture, withoutGraphics } from './picture.ts'
 import { FrameStream } from './stream.ts'
 import type { ClockMap, FromWorker, Held, PictureHealth, PictureModel, PlayClip, TileSource, ToWorker } from './types.ts'
 
@@ -54,7 +54,9 @@ const GOOD_SECONDS = 3
 const GROUND = '#101113'
 /** Tiles are drawn for so long, ms; then messages are heard, for a pressed key must not wait for a wall that is drawn slowly. Shorter, and pictures come later than what is heard. */
 const SLICE = 30
+const SMOOTHING = 0.1
 
+const plain = withoutGraphics()
 const surfaces = new Map<string, Surface>()
 const tiles = new Map<string, Tile>()
 const streams = new Map<string, { stream: FrameStream; used: number }>()
@@ -70,6 +72,8 @@ let dirty = true
 let told = 0
 let untold = true
 let ticking = false
+/** How long a slice of drawing takes, smoothed, ms: so much later is seen what it draws. */
+let spent = 0
 /** Tiles that are still to be drawn in this round. */
 let rest: [string, Tile][] = []
 let programme: Omit<PictureHealth['programme'], 'sharp'> = { angleId: null, since: 0, standIn: false }
@@ -98,7 +102,7 @@ function partsOf(clips: readonly PlayClip[]): Map<string, PlayClip[]> {
 /** Time of the clock now, whichever it counts. */
 function clockTime(): Flicks {
   if (!clock.playing) return flicks(Math.round(clock.time))
-  return flicks(Math.round(clock.time + ((wall() + UNTIL_SEEN - clock.wall) / 1000) * clock.speed * FLICKS_PER_SECOND))
+  return flicks(Math.round(clock.time + ((wall() + spent + UNTIL_SEEN - clock.wall) / 1000) * clock.speed * FLICKS_PER_SECOND))
 }
 
 function streamOf(clip: PlayClip, sharp: boolean): FrameStream | null {
@@ -106,7 +110,7 @@ function streamOf(clip: PlayClip, sharp: boolean): FrameStream | null {
   if (!url) return null
   let entry = streams.get(url)
   if (!entry) {
-    entry = { stream: new FrameStream(url, redraw), used: 0 }
+    entry = { stream: new FrameStream(url, redraw, plain ? asPlanes : undefined), used: 0 }
     streams.set(url, entry)
   }
   entry.used = performance.now()
@@ -182,7 +186,7 @@ function draw(tile: Tile, key: string, now: Instant, atOnce = false): void {
   const playing = clock.playing
   const isProgramme = tile.source.kind !== 'angle'
   const seconds = copySeconds(clip, at)
-  let sample: VideoSample | null = null
+  let sample: Picture | null = null
   const light = streamOf(clip, false)
   let exact = true
   if (playing) {
@@ -262,6 +266,8 @@ function judgeSharper(now: number): void {
   Object.assign(sharper, { judged: now, due, late, busy: 0 })
 }
 
+const sameHeld = (a: Held | null, b: Held | null): boolean => a?.angleId === b?.angleId && a?.clipId === b?.clipId && a?.until === b?.until
+
 function noteProgramme(now: Instant): void {
   const { clip, standIn } = programmeClip(now)
   const angleId = clip?.angleId ?? null
@@ -283,7 +289,7 @@ function blank(tile: Tile): void {
   on.ctx.fillRect(on.place.x, on.place.y, on.place.width, on.place.height)
 }
 
-function paint(tile: Tile, sample: VideoSample, angleId: string): void {
+function paint(tile: Tile, sample: Picture, angleId: string): void {
   const on = groundOf(tile)
   if (!on) return
   const { ctx, place } = on
@@ -356,7 +362,9 @@ function slice(whole = false): void {
     if (tiles.get(key) === tile) draw(tile, key, time)
     if (!whole && performance.now() - began > SLICE) break
   }
-  sharper.busy += performance.now() - began
+  const took = performance.now() - began
+  sharper.busy += took
+  spent += SMOOTHING * (took - spent)
   if (rest.length > 0) setTimeout(() => slice())
 }
 
@@ -460,6 +468,8 @@ self.addEventListener('message', (event: MessageEvent<ToWorker>) => {
       delete shown[message.key]
       break
     case 'hold':
+      // It is told again and again while it lasts.
+      if (sameHeld(held, message.held)) return
       held = message.held
       // At once, not at the next screen refresh: a pressed key is waited for.
       for (const [key, tile] of tiles) if (tile.source.kind === 'programme' && !copied(tile, key)) draw(tile, key, instant(), true)

@@ -1,4 +1,5 @@
 import { ALL_FORMATS, Input, type InputVideoTrack, UrlSource, type VideoSample, VideoSampleSink } from 'mediabunny'
+import type { Picture } from './picture.ts'
 
 /** Pictures decoded ahead of the clock. */
 const AHEAD = 8
@@ -11,7 +12,7 @@ const SAME = 1e-9
 interface Held {
   readonly from: number
   readonly to: number
-  readonly sample: VideoSample
+  readonly sample: Picture
 }
 
 /** Decoded pictures of one light copy around the clock; asked for a time of it, it answers with what it has. */
@@ -28,12 +29,15 @@ export class FrameStream {
   #stillWanted: number | null = null
   #closed = false
   readonly #changed: () => void
+  readonly #take: (sample: VideoSample) => Promise<Picture>
 
   /**
    * @param changed called when a picture asked for while standing has arrived
+   * @param take what becomes of each decoded picture
    */
-  constructor(url: string, changed: () => void) {
+  constructor(url: string, changed: () => void, take: (sample: VideoSample) => Promise<Picture> = async (sample) => sample) {
     this.#changed = changed
+    this.#take = take
     this.#sink = this.#open(url)
   }
 
@@ -48,7 +52,7 @@ export class FrameStream {
   }
 
   /** The picture shown at a time while playing: it, or null when it is not decoded yet. Decoding runs ahead from here. */
-  playing(time: number, speed: number): VideoSample | null {
+  playing(time: number, speed: number): Picture | null {
     const first = this.#held[0]?.from
     const far = this.#pumpAt < 0 || time < (first ?? this.#pumpAt) - SAME || (!this.#pumped && time > this.#pumpAt + SEEK_SECONDS * Math.max(1, speed))
     if (far) this.#startPump(time)
@@ -60,12 +64,12 @@ export class FrameStream {
   }
 
   /** The newest picture not after a time, when the exact one is late. */
-  nearest(time: number): VideoSample | null {
+  nearest(time: number): Picture | null {
     return this.#held.findLast((held) => held.from <= time + SAME)?.sample ?? null
   }
 
   /** The exact picture while standing; null until it is there, then `changed` is called. */
-  still(time: number): VideoSample | null {
+  still(time: number): Picture | null {
     const held = this.#held.find((h) => shows(h, time))
     if (held) return held.sample
     this.#stopPump()
@@ -87,9 +91,15 @@ export class FrameStream {
           sample.close()
           continue
         }
+        const shown = shownOf(sample)
+        const picture = await this.#take(sample)
+        if (this.#closed || run !== this.#run) {
+          picture.close()
+          continue
+        }
         this.#clear()
         // The last picture of a copy stays.
-        this.#held = [{ ...shownOf(sample), to: Math.max(shownOf(sample).to, time + 2 * SAME) }]
+        this.#held = [{ from: shown.from, to: Math.max(shown.to, time + 2 * SAME), sample: picture }]
         if (this.#stillWanted === time) this.#stillWanted = null
         this.#changed()
       }
@@ -124,8 +134,14 @@ export class FrameStream {
           sample.close()
           return
         }
-        this.#held.push(shownOf(sample))
-        this.#pumpAt = sample.timestamp
+        const shown = shownOf(sample)
+        const picture = await this.#take(sample)
+        if (run !== this.#run || this.#closed) {
+          picture.close()
+          return
+        }
+        this.#held.push({ ...shown, sample: picture })
+        this.#pumpAt = shown.from
         while (this.#held.length > AHEAD && run === this.#run) {
           await new Promise<void>((resolve) => {
             this.#room = resolve
@@ -157,5 +173,5 @@ export class FrameStream {
   }
 }
 
-const shownOf = (sample: VideoSample): Held => ({ from: sample.timestamp, to: sample.timestamp + sample.duration, sample })
+const shownOf = ({ timestamp, duration }: VideoSample) => ({ from: timestamp, to: timestamp + duration })
 const shows = ({ from, to }: Held, time: number): boolean => from <= time + SAME && time + SAME < to

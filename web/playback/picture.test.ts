@@ -1,0 +1,77 @@
+import type { VideoSample } from 'mediabunny'
+import { asPlanes } from './picture.ts'
+
+beforeAll(() => {
+  Object.assign(globalThis, {
+    ImageData: class {
+      readonly data: Uint8ClampedArray
+      constructor(
+        readonly width: number,
+        readonly height: number,
+      ) {
+        this.data = new Uint8ClampedArray(4 * width * height)
+      }
+    },
+  })
+})
+
+/** A picture of 4 × 2, white on its left half, black on its right. */
+function sample(over: Partial<Record<keyof VideoSample, unknown>> = {}) {
+  let closed = 0
+  const data = Uint8Array.from([235, 235, 16, 16, 235, 235, 16, 16, 128, 128, 128, 128])
+  const of = {
+    format: 'I420',
+    rotation: 0,
+    timestamp: 3,
+    displayWidth: 4,
+    displayHeight: 2,
+    visibleRect: { left: 0, top: 0, width: 4, height: 2 },
+    colorSpace: { matrix: 'bt709', fullRange: false },
+    allocationSize: () => data.length,
+    copyTo: async (to: Uint8Array) => void to.set(data),
+    close: () => closed++,
+    ...over,
+  }
+  return { of: of as unknown as VideoSample, closed: () => closed }
+}
+
+/** What is put on a canvas: where, and the red of its pixels. */
+function canvas() {
+  const put: { x: number; y: number; width: number; red: number[] }[] = []
+  const ctx = {
+    putImageData: (image: ImageData, x: number, y: number) => put.push({ x, y, width: image.width, red: Array.from(image.data.filter((_, i) => i % 4 === 0)) }),
+  }
+  return { put, ctx: ctx as unknown as OffscreenCanvasRenderingContext2D }
+}
+
+test('a picture is taken out of its decoder, which gets its memory back, and drawn where it belongs', async () => {
+  const { of, closed } = sample()
+  const picture = await asPlanes(of)
+  expect(closed()).toBe(1)
+  expect(picture).toMatchObject({ timestamp: 3, displayWidth: 4, displayHeight: 2 })
+  const { put, ctx } = canvas()
+  picture.draw(ctx, 0, 0, 4, 2, 10.4, 20.3, 4, 2)
+  expect(put[0]).toEqual({ x: 10, y: 20, width: 4, red: [255, 255, 0, 0, 255, 255, 0, 0] })
+  // Its right half alone, as high as it is wide; edges fall on whole pixels.
+  picture.draw(ctx, 2, 0, 2, 2, 5.5, 0, 3.1, 1)
+  expect(put[1]).toEqual({ x: 6, y: 0, width: 3, red: [0, 0, 0] })
+})
+
+test('what cannot be taken apart is left to the browser', async () => {
+  for (const over of [{ format: 'NV12' }, { format: null }, { rotation: 90 }, { displayWidth: 8 }, { visibleRect: { left: 0, top: 0, width: 4, height: 4 } }]) {
+    const { of, closed } = sample(over)
+    expect(await asPlanes(of)).toBe(of)
+    expect(closed()).toBe(0)
+  }
+})
+
+test('an untagged picture is of the old matrix where it is small, as everywhere here', async () => {
+  const reddish = Uint8Array.from([...Array(8).fill(100), 128, 128, 200, 200])
+  const tagged = { copyTo: async (to: Uint8Array) => void to.set(reddish) }
+  const { put, ctx } = canvas()
+  for (const colorSpace of [{ matrix: null }, { matrix: 'smpte170m' }, { matrix: 'bt709' }]) {
+    const picture = await asPlanes(sample({ ...tagged, colorSpace }).of)
+    picture.draw(ctx, 0, 0, 4, 2, 0, 0, 4, 2)
+  }
+  expect(put.map((p) => p.red[0])).toEqual([213, 213, 227])
+})

@@ -1,0 +1,62 @@
+import { type PlaneColour, type Planes, planesToPixels } from '@pendolo/core/picture'
+import type { VideoSample } from 'mediabunny'
+
+/** A decoded picture that can be drawn. */
+export type Picture = Pick<VideoSample, 'timestamp' | 'displayWidth' | 'displayHeight' | 'close'> & {
+  draw(ctx: OffscreenCanvasRenderingContext2D, sx: number, sy: number, sw: number, sh: number, dx: number, dy: number, dw: number, dh: number): void
+}
+
+/** Pixels on their way to a canvas, by their size; what is put there is copied at once. */
+const images = new Map<string, { readonly image: ImageData; readonly pixels: Uint32Array }>()
+/** Sizes that are kept; a stage has two or three. */
+const MOST_SIZES = 12
+
+function imageOf(width: number, height: number) {
+  const key = `${width}x${height}`
+  let held = images.get(key)
+  if (!held) {
+    if (images.size >= MOST_SIZES) images.clear()
+    const image = new ImageData(width, height)
+    held = { image, pixels: new Uint32Array(image.data.buffer) }
+    images.set(key, held)
+  }
+  return held
+}
+
+/**
+ * Whether pictures are to be brought to the canvas by our own hands. Without a graphics card the browser asks the page's main thread at
+ * each of them, and waits while that is busy; half a thousand pictures a second keep both from what they should do.
+ */
+export function withoutGraphics(): boolean {
+  return new OffscreenCanvas(1, 1).getContext('webgl2', { failIfMajorPerformanceCaveat: true }) === null
+}
+
+/** A picture as its planes, brought to the canvas by {@link planesToPixels}; what cannot be is left to the browser. */
+export async function asPlanes(sample: VideoSample): Promise<Picture> {
+  const { timestamp, displayWidth, displayHeight, colorSpace, visibleRect } = sample
+  if (sample.format !== 'I420' || sample.rotation !== 0 || visibleRect.width !== displayWidth || visibleRect.height !== displayHeight) return sample
+  const data = new Uint8Array(sample.allocationSize())
+  await sample.copyTo(data)
+  sample.close()
+  const planes: Planes = { data, width: displayWidth, height: displayHeight }
+  const colour: PlaneColour = { matrix: isOld(colorSpace.matrix, displayHeight) ? 'bt601' : 'bt709', full: colorSpace.fullRange === true }
+  return {
+    timestamp,
+    displayWidth,
+    displayHeight,
+    draw: (ctx, sx, sy, sw, sh, dx, dy, dw, dh) => {
+      const [x, y] = [Math.round(dx), Math.round(dy)]
+      const [width, height] = [Math.max(1, Math.round(dx + dw) - x), Math.max(1, Math.round(dy + dh) - y)]
+      const { image, pixels } = imageOf(width, height)
+      planesToPixels(planes, colour, { x: sx, y: sy, width: sw, height: sh }, pixels, width, height)
+      ctx.putImageData(image, x, y)
+    },
+    close: () => undefined,
+  }
+}
+
+/** Whether a matrix is that of standard definition; untagged, the size decides. */
+function isOld(matrix: string | null | undefined, height: number): boolean {
+  if (matrix === 'bt709') return false
+  return matrix === 'smpte170m' || matrix === 'bt470bg' || height < 720
+}
