@@ -24,7 +24,7 @@ const MATRICES = {
 const BITS = 12
 const ONE = 1 << BITS
 
-const clamped = (x: number) => (x < 0 ? 0 : x > 255 ? 255 : x)
+const clamped = (x: number) => Math.max(0, Math.min(255, x))
 
 /**
  * Brings a part of a picture to another size and to red, green and blue, brightness between its neighbours in both directions, colour

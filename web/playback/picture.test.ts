@@ -1,5 +1,5 @@
 import type { VideoSample } from 'mediabunny'
-import { asPlanes } from './picture.ts'
+import { asPlanes, withoutGraphics } from './picture.ts'
 
 beforeAll(() => {
   Object.assign(globalThis, {
@@ -74,4 +74,24 @@ test('an untagged picture is of the old matrix where it is small, as everywhere 
     picture.draw(ctx, 0, 0, 4, 2, 0, 0, 4, 2)
   }
   expect(put.map((p) => p.red[0])).toEqual([213, 213, 227])
+})
+
+test.each([
+  ['ANGLE (Google, Vulkan 1.3.0 (SwiftShader Device (Subzero) (0x0000C0DE)), SwiftShader driver)', true],
+  ['llvmpipe (LLVM 15.0.6, 256 bits)', true],
+  ['Microsoft Basic Render Driver', true],
+  ['Mesa Intel(R) UHD Graphics 620 (KBL GT2)', false],
+  [null, true],
+])('whether there is a graphics card: %s', (name, without) => {
+  const gl = {
+    RENDERER: 1,
+    getParameter: () => name,
+    getExtension: (id: string) => (id === 'WEBGL_debug_renderer_info' ? { UNMASKED_RENDERER_WEBGL: 2 } : null),
+  }
+  Object.assign(globalThis, {
+    OffscreenCanvas: class {
+      getContext = () => (name === null ? null : gl)
+    },
+  })
+  expect(withoutGraphics()).toBe(without)
 })

@@ -28,14 +28,29 @@ function imageOf(width: number, height: number) {
  * each of them, and waits while that is busy; half a thousand pictures a second keep both from what they should do.
  */
 export function withoutGraphics(): boolean {
-  return new OffscreenCanvas(1, 1).getContext('webgl2', { failIfMajorPerformanceCaveat: true }) === null
+  const gl = new OffscreenCanvas(1, 1).getContext('webgl2', { failIfMajorPerformanceCaveat: true })
+  if (!gl) return true
+  // Browsers give a context without a card too; only its name tells.
+  const named = gl.getExtension('WEBGL_debug_renderer_info')
+  const name = String(gl.getParameter(named?.UNMASKED_RENDERER_WEBGL ?? gl.RENDERER))
+  gl.getExtension('WEBGL_lose_context')?.loseContext()
+  return /swiftshader|llvmpipe|softpipe|software|basic render/i.test(name)
+}
+
+/** Memory of pictures that are done with, to be used again: at hundreds of pictures a second nothing else is fast enough. */
+const spare: Uint8Array[] = []
+const MOST_SPARE = 64
+
+function memoryOf(bytes: number): Uint8Array {
+  const at = spare.findLastIndex((s) => s.length === bytes)
+  return at >= 0 ? spare.splice(at, 1)[0] : new Uint8Array(bytes)
 }
 
 /** A picture as its planes, brought to the canvas by {@link planesToPixels}; what cannot be is left to the browser. */
 export async function asPlanes(sample: VideoSample): Promise<Picture> {
   const { timestamp, displayWidth, displayHeight, colorSpace, visibleRect } = sample
   if (sample.format !== 'I420' || sample.rotation !== 0 || visibleRect.width !== displayWidth || visibleRect.height !== displayHeight) return sample
-  const data = new Uint8Array(sample.allocationSize())
+  let data: Uint8Array | null = memoryOf(sample.allocationSize())
   await sample.copyTo(data)
   sample.close()
   const planes: Planes = { data, width: displayWidth, height: displayHeight }
@@ -45,13 +60,17 @@ export async function asPlanes(sample: VideoSample): Promise<Picture> {
     displayWidth,
     displayHeight,
     draw: (ctx, sx, sy, sw, sh, dx, dy, dw, dh) => {
+      if (!data) return
       const [x, y] = [Math.round(dx), Math.round(dy)]
       const [width, height] = [Math.max(1, Math.round(dx + dw) - x), Math.max(1, Math.round(dy + dh) - y)]
       const { image, pixels } = imageOf(width, height)
       planesToPixels(planes, colour, { x: sx, y: sy, width: sw, height: sh }, pixels, width, height)
       ctx.putImageData(image, x, y)
     },
-    close: () => undefined,
+    close: () => {
+      if (data && spare.length < MOST_SPARE) spare.push(data)
+      data = null
+    },
   }
 }
 

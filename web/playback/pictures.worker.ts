@@ -35,8 +35,9 @@ const UNTIL_SEEN = 17
 /** Health is told at most this often, ms. */
 const TELL_EVERY = 100
 
-/** Whether the machine keeps up is looked at this often while it plays, ms. */
+/** Whether the machine keeps up is looked at this often while it plays, ms; more often while the sharper copy is tried, which may be all it takes. */
 const JUDGED_EVERY = 1000
+const JUDGED_SHARP = 250
 /** With more of the pictures late than this the programme goes back to the light copy; with fewer than the other it takes the sharper one. */
 const TOO_LATE = 0.01
 const KEEPS_UP = 0.005
@@ -48,7 +49,7 @@ const TRIED_AGAIN_AT_MOST = 600_000
 
 /** Drawing more than this share of its time the machine has none left for a sharper copy; below the other it has. */
 const TOO_BUSY = 0.5
-const IS_FREE = 0.25
+const IS_FREE = 0.12
 const GOOD_SECONDS = 3
 /** What is seen of a surface between its tiles: the ground of the stage. */
 const GROUND = '#101113'
@@ -246,7 +247,7 @@ function copied(tile: Tile, key: string): boolean {
 
 /** Takes the sharper copy for the programme while the machine keeps up, and leaves it when it does not. */
 function judgeSharper(now: number): void {
-  if (!clock.playing || now - sharper.judged < JUDGED_EVERY) return
+  if (!clock.playing || now - sharper.judged < (sharper.on ? JUDGED_SHARP : JUDGED_EVERY)) return
   const [came, missed] = [due - sharper.due, late - sharper.late]
   // What was counted anew meanwhile says nothing.
   if (came >= 0 && missed >= 0) {
