@@ -12,6 +12,7 @@ const desk = {
   prepared: 0,
   heard: [] as PlayModel['sounds'],
   grains: [] as number[],
+  stamp: {} as AudioTimestamp,
 }
 
 jest.mock('./sound.ts', () => ({
@@ -22,7 +23,7 @@ jest.mock('./sound.ts', () => ({
       },
       baseLatency: 0,
       resume: async () => undefined,
-      getOutputTimestamp: () => ({}),
+      getOutputTimestamp: () => desk.stamp,
     }
     clicks = { set() {}, given: 0 }
     set = (sounds: PlayModel['sounds']) => {
@@ -74,7 +75,7 @@ beforeEach(() => {
     },
   })
   told.length = 0
-  Object.assign(desk, { currentTime: 5, started: [], stopped: 0, heard: [], grains: [] })
+  Object.assign(desk, { currentTime: 5, started: [], stopped: 0, heard: [], grains: [], stamp: {} })
 })
 afterEach(() => jest.useRealTimers())
 
@@ -123,6 +124,17 @@ describe('the engine', () => {
     jest.advanceTimersByTime(2000)
     expect(engine.now()).toBe(at)
     expect(clocks().at(-1)?.time).toBeCloseTo(at, -1)
+  })
+
+  test('where the sound falters the clock does not run ahead of what was computed', async () => {
+    const engine = await makeEngine()
+    await engine.play()
+    pass(1)
+    // What was given out last was told long ago, as the browser does while its sound has no processor.
+    desk.stamp = { contextTime: 6, performanceTime: performance.now() }
+    jest.advanceTimersByTime(3000)
+    // Begun at 5.08 of the sound's clock, which stands at 6.
+    expect(engine.now() / FLICKS_PER_SECOND).toBeCloseTo(6 + 0.25 - 5.08, 2)
   })
 
   test('places outside the master are its ends; playing from the end begins at the beginning', async () => {

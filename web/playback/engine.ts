@@ -30,6 +30,8 @@ const NO_HEALTH: PictureHealth = { due: 0, late: 0, shown: {}, programme: { angl
 const CLOCK_EVERY = 100
 /** The end of a stretch that is played by itself is looked for this often, ms. */
 const SECTION_EVERY = 15
+/** Sound that was not computed cannot be heard: where it falters the clock does not run further ahead of it, s. */
+const FALTERING = 0.25
 /** Less than this before the end, s, playing begins anew. */
 const LEAST = 0.2
 /** React hears of the running time this often, ms; the playhead is moved by its own frames. */
@@ -213,7 +215,7 @@ export class Engine {
       // What leaves the loudspeaker now, where the browser tells it; else the clock less its stated delay.
       const usable = stamp.contextTime !== undefined && stamp.performanceTime !== undefined && stamp.contextTime > 0
       const heard = usable
-        ? (stamp.contextTime as number) + (performance.now() - (stamp.performanceTime as number)) / 1000
+        ? Math.min((stamp.contextTime as number) + (performance.now() - (stamp.performanceTime as number)) / 1000, context.currentTime + FALTERING)
         : context.currentTime - (context.baseLatency || 0)
       return {
         playing: true,

@@ -1,6 +1,6 @@
 import { type Choice, type Points, pointAt, type SwitchPoint } from '@pendolo/core/cut'
 import { activeCut } from '@pendolo/core/film'
-import { pointsOf, projectRate } from '@pendolo/core/project'
+import { type Edit, pointsOf, projectRate } from '@pendolo/core/project'
 import { FLICKS_PER_SECOND, type Flicks, flicks, nearestFrameStart } from '@pendolo/core/time'
 import { useEffect, useMemo, useRef, useState } from 'react'
 import { useStep } from '../data/queries.ts'
@@ -30,6 +30,8 @@ interface Run {
   /** The cut as it was before. */
   readonly before: Points
   presses: Press[]
+  /** Old cuts have given way up to here. */
+  gave: Flicks
   /** Where the clock was last, and when, wall ms. */
   seen: { readonly time: Flicks; readonly wall: number }
 }
@@ -94,7 +96,14 @@ export function useLivePass({ project, edit }: Pick<StageProps, 'project' | 'edi
       if (!last) return
       const index = pointAt(going.before, to)
       const back = going.before[index]
+      // Where the sound faltered the clock ran ahead of it, and more gave way than was played: all of that comes back.
+      const there = new Set(points().map((p) => p.time))
+      const lost = going.before.slice(index + 2).filter((p) => p.time <= going.gave && !there.has(p.time))
       send([
+        ...lost.flatMap((p): Edit[] => [
+          { type: 'choose', cutId: going.cutId, time: p.time, choice: plainChoice(p) },
+          ...(p.split ? [{ type: 'split', cutId: going.cutId, time: p.time } as const] : []),
+        ]),
         {
           type: 'endPass',
           cutId: going.cutId,
@@ -108,7 +117,7 @@ export function useLivePass({ project, edit }: Pick<StageProps, 'project' | 'edi
       const now = engine.now()
       const cutId = activeCut(latest.current.project.doc).id
       if (run.current && run.current.cutId !== cutId) finish()
-      run.current ??= { step: newId(), part: 0, cutId, before: points(), presses: [], seen: { time: now, wall: performance.now() } }
+      run.current ??= { step: newId(), part: 0, cutId, before: points(), presses: [], gave: now, seen: { time: now, wall: performance.now() } }
       const going = run.current
       const last = going.presses.at(-1)
       going.part++
@@ -150,7 +159,9 @@ export function useLivePass({ project, edit }: Pick<StageProps, 'project' | 'edi
       const fallen = going.presses.findLast((p) => p.at <= now)
       if (!fallen || fallen !== last) return
       const next = points()[pointAt(points(), fallen.at) + 1]
-      if (next && next.time <= now) send([{ type: 'giveWay', cutId: going.cutId, from: fallen.at, to: flicks(now + 1) }])
+      if (!next || next.time > now) return
+      going.gave = flicks(Math.max(going.gave, now))
+      send([{ type: 'giveWay', cutId: going.cutId, from: fallen.at, to: flicks(now + 1) }])
     }
     /** The last press is taken back, with what gave way to it. */
     const undo = (): boolean => {
