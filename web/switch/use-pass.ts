@@ -1,6 +1,6 @@
 import { type Choice, type Points, pointAt, type SwitchPoint } from '@pendolo/core/cut'
 import { activeCut } from '@pendolo/core/film'
-import { type Edit, pointsOf, projectRate } from '@pendolo/core/project'
+import { pointsOf, projectRate } from '@pendolo/core/project'
 import { FLICKS_PER_SECOND, type Flicks, flicks, nearestFrameStart } from '@pendolo/core/time'
 import { useEffect, useMemo, useRef, useState } from 'react'
 import { useStep } from '../data/queries.ts'
@@ -9,6 +9,7 @@ import { newId } from '../ids.ts'
 import { filmFor } from '../playback/film.ts'
 import { engine } from '../playback/use-engine.ts'
 import type { StageProps } from '../stage.ts'
+import { comesBack, plainChoice } from './comes-back.ts'
 
 const FOREVER = flicks(Number.MAX_SAFE_INTEGER)
 /** The clock went elsewhere when it is so far from where playing leads, s. */
@@ -45,9 +46,15 @@ export interface LivePass {
   readonly waiting: Press | null
 }
 
-const plainChoice = ({ angleId, clipId }: Choice): Choice => ({ angleId, ...(clipId !== undefined && { clipId }) })
 const asPoint = (point: SwitchPoint | undefined): SwitchPoint | null =>
   point ? { time: point.time, ...plainChoice(point), ...(point.split && { split: point.split }) } : null
+
+/** Where the clock left what it played: the end of the piece of the film, else where it was seen last. */
+function leftAt({ seen: { time } }: Run, project: StageProps['project']): Flicks {
+  if (engine.getState().along !== 'film') return time
+  const piece = filmFor(project).runs.find((r) => r.from !== null && r.from <= time && time < r.from + r.length)
+  return piece && piece.from !== null ? flicks(piece.from + piece.length) : time
+}
 
 /**
  * A live pass: cuts that stood before give way as the clock goes over them, what was pressed last holds over them, and at the
@@ -96,14 +103,7 @@ export function useLivePass({ project, edit }: Pick<StageProps, 'project' | 'edi
       if (!last) return
       const index = pointAt(going.before, to)
       const back = going.before[index]
-      // Where the sound faltered the clock ran ahead of it, and more gave way than was played: all of that comes back.
-      const there = new Set(points().map((p) => p.time))
-      const lost = going.before.slice(index + 2).filter((p) => p.time <= going.gave && !there.has(p.time))
       send([
-        ...lost.flatMap((p): Edit[] => [
-          { type: 'choose', cutId: going.cutId, time: p.time, choice: plainChoice(p) },
-          ...(p.split ? [{ type: 'split', cutId: going.cutId, time: p.time } as const] : []),
-        ]),
         {
           type: 'endPass',
           cutId: going.cutId,
@@ -111,6 +111,7 @@ export function useLivePass({ project, edit }: Pick<StageProps, 'project' | 'edi
           to,
           before: { choice: back ? plainChoice(back) : null, next: asPoint(going.before[index + 1]) },
         },
+        ...comesBack(going, points(), index + 2),
       ])
     }
     const press = (choice: Choice, at: Flicks, waits: boolean) => {
@@ -132,13 +133,6 @@ export function useLivePass({ project, edit }: Pick<StageProps, 'project' | 'edi
       endAt(going, engine.now())
       close()
     }
-    /** Where the clock left what it played: the end of the piece of the film, else where it was seen last. */
-    const left = (going: Run): Flicks => {
-      const { runs } = filmFor(latest.current.project)
-      const piece =
-        engine.getState().along === 'film' ? runs.find((r) => r.from !== null && r.from <= going.seen.time && going.seen.time < r.from + r.length) : undefined
-      return piece && piece.from !== null ? flicks(piece.from + piece.length) : going.seen.time
-    }
     const tick = () => {
       const going = run.current
       if (!going) return
@@ -149,7 +143,7 @@ export function useLivePass({ project, edit }: Pick<StageProps, 'project' | 'edi
       const last = going.presses.at(-1)
       if (last && Math.abs(now - expected) > ELSEWHERE * FLICKS_PER_SECOND) {
         // It went on elsewhere: what was left stays as a pass would leave it, and from here on the same is held.
-        endAt(going, left(going))
+        endAt(going, leftAt(going, latest.current.project))
         going.presses = []
         going.seen = { time: now, wall }
         return press(last.choice, nearestFrameStart(now, projectRate(latest.current.project.doc.settings)), false)
