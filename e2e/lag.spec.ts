@@ -38,7 +38,8 @@ test('the touch lag test measures how late keys come, and cutting in Switch know
   await page.getByRole('button', { name: 'That is enough' }).click()
   const said = (await page.getByText(/You press/).textContent()) ?? ''
   const [, ms, , spread] = /You press (\d+) ms (late|early), give or take (\d+) ms/.exec(said) ?? []
-  expect(Number(spread)).toBeLessThan(40)
+  // By chance they would be 120 ms apart; a machine that is called away spoils some of these.
+  expect(Number(spread)).toBeLessThan(80)
   expect(Number(ms)).toBeLessThan(240)
   const lag = Number(ms) * (said.includes('early') ? -1 : 1)
   await page.reload()
