@@ -8,16 +8,6 @@ const choice = yup.object({ angleId: id.required(), clipId: id.optional(), trans
 
 const times = yup.array(time.required()).max(MOST_ENTRIES).required()
 const range = { cutId: id.required(), from: time.required(), to: time.required() }
-const before = yup
-  .object({
-    choice: choice.nullable().defined(),
-    next: choice
-      .shape({ time: time.required(), split: yup.boolean().oneOf([true]).optional() })
-      .nullable()
-      .defined(),
-  })
-  .required()
-  .noUnknown()
 
 export const cutFields: Fields<CutEdit> = {
   choose: { cutId: id.required(), time: time.required(), choice: choice.required(), since: time.optional() },
@@ -33,7 +23,7 @@ export const cutFields: Fields<CutEdit> = {
   copyPattern: { ...range, beats: yup.number().integer().optional(), by: time.optional() },
   takeOver: { ...range, otherId: id.required() },
   giveWay: range,
-  endPass: { ...range, before },
+  endPass: { ...range, back: choice.nullable().defined() },
   noteCut: { cutId: id.required(), note: yup.string().max(5000).defined() },
   acceptWarning: {
     cutId: id.required(),

@@ -1,6 +1,6 @@
 import fc from 'fast-check'
 import { type Flicks, flicks, frameStart } from '../time/index.ts'
-import { CutError, choose, join, nearestIndex, nextPull, paint, pointAt, pulled, reassign, roll, type SwitchPoint } from './index.ts'
+import { CutError, choose, join, nearestIndex, nextPull, paint, pointAt, press, pulled, reassign, roll, type SwitchPoint } from './index.ts'
 
 const t = (n: number) => flicks(n * 1000)
 const point = (n: number, angleId: string): SwitchPoint => ({ time: t(n), angleId })
@@ -33,7 +33,7 @@ describe('switch points', () => {
 
   test('cutting again over a passage replaces what was there, and nothing outside it', () => {
     const before = [point(0, 'a'), point(5, 'b'), point(7, 'c'), point(9, 'a'), point(20, 'b')]
-    expect(times(choose(before, t(10), { angleId: 'c' }, t(4)))).toBe('0a 10c 20b')
+    expect(times(press(before, t(10), { angleId: 'c' }, t(4)))).toBe('0a 10c 20b')
     expect(times(choose(before, t(10), { angleId: 'c' }))).toBe('0a 5b 7c 9a 10c 20b')
   })
 

@@ -1,7 +1,6 @@
 export { MAGNETS, type Magnet, nearestIndex, nextPull, pulled } from './magnet.ts'
 export {
   alternate,
-  type Before,
   copyPattern,
   differing,
   endPass,
@@ -24,6 +23,7 @@ export {
   type Points,
   paint,
   pointAt,
+  press,
   STAND_INS,
   type StandIn,
   type SwitchPoint,

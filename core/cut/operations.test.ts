@@ -12,6 +12,7 @@ import {
   movedByBeats,
   paint,
   pointAt,
+  press,
   reassign,
   replaceAngle,
   roll,
@@ -111,29 +112,38 @@ describe('a live pass', () => {
   const before = points('0a 12b 16c 40d')
 
   test('what is pressed holds until the stop, and what stood there comes back', () => {
-    let cut = choose(before, t(10), { angleId: 'x' })
+    let cut = press(before, t(10), { angleId: 'x' }, t(10))
     cut = giveWay(cut, { from: t(10), to: t(13) })
     expect(told(cut)).toBe('0a 10x 16c 40d')
-    cut = choose(cut, t(15), { angleId: 'y' }, t(10))
+    cut = press(cut, t(15), { angleId: 'y' }, t(10))
     cut = giveWay(cut, { from: t(15), to: t(18) })
-    expect(told(endPass(cut, { from: t(15), to: t(20) }, { choice: { angleId: 'c' }, next: before[3] }))).toBe('0a 10x 15y 20c 40d')
+    expect(told(endPass(cut, { from: t(15), to: t(20) }, { angleId: 'c' }))).toBe('0a 10x 15y 20c 40d')
   })
 
   test('pressing what is seen holds it over the cuts that were there', () => {
-    const pressed = choose(before, t(10), { angleId: 'a' })
+    const pressed = press(before, t(10), { angleId: 'a' }, t(10))
     expect(told(pressed)).toBe(told(before))
-    expect(told(endPass(giveWay(pressed, { from: t(10), to: t(20) }), { from: t(10), to: t(20) }, { choice: { angleId: 'c' }, next: before[3] }))).toBe(
-      '0a 20c 40d',
-    )
+    expect(told(endPass(giveWay(pressed, { from: t(10), to: t(20) }), { from: t(10), to: t(20) }, { angleId: 'c' }))).toBe('0a 20c 40d')
+  })
+
+  test('what lies ahead stays, though presses choose the same as it', () => {
+    let cut = points('0a 40b 50c 60d')
+    for (const [at, angleId] of [
+      [10, 'b'],
+      [20, 'c'],
+      [30, 'd'],
+    ] as const)
+      cut = press(cut, t(at), { angleId }, t(Math.max(10, at - 10)))
+    expect(told(endPass(cut, { from: t(30), to: t(35) }, { angleId: 'a' }))).toBe('0a 10b 20c 30d 35a 40b 50c 60d')
   })
 
   test('a press that lands before the last one takes its place', () => {
-    expect(told(choose(points('0a 10x 40d'), t(8), { angleId: 'y' }, t(10)))).toBe('0a 8y 40d')
-    expect(told(choose(points('0a 10x 40d'), t(10), { angleId: 'y' }, t(10)))).toBe('0a 10y 40d')
+    expect(told(press(points('0a 10x 40d'), t(8), { angleId: 'y' }, t(10)))).toBe('0a 8y 40d')
+    expect(told(press(points('0a 10x 40d'), t(10), { angleId: 'y' }, t(10)))).toBe('0a 10y 40d')
   })
 
   test('a pass over a passage leaves exactly its presses there and all else as it was', () => {
-    const presses = fc.array(fc.record({ after: fc.integer({ min: 1, max: 5 }), angleId: fc.constantFrom('x', 'y', 'z') }), { minLength: 1, maxLength: 8 })
+    const presses = fc.array(fc.record({ after: fc.integer({ min: 1, max: 5 }), angleId: fc.constantFrom('a', 'b', 'x') }), { minLength: 1, maxLength: 8 })
     fc.assert(
       fc.property(
         anyCut,
@@ -148,17 +158,13 @@ describe('a live pass', () => {
           const own: SwitchPoint[] = []
           for (const { after, angleId } of list) {
             at += after
-            cut = choose(cut, t(at), { angleId }, last === undefined ? undefined : t(last))
+            cut = press(cut, t(at), { angleId }, t(last ?? at))
             own.push({ time: t(at), angleId })
             last = at
           }
           const stop = at + tail
           const back = old[pointAt(old, t(stop))]
-          cut = endPass(
-            giveWay(cut, { from: t(at), to: t(stop) }),
-            { from: t(at), to: t(stop) },
-            { choice: back ?? null, next: old[pointAt(old, t(stop)) + 1] ?? null },
-          )
+          cut = endPass(giveWay(cut, { from: t(at), to: t(stop) }), { from: t(at), to: t(stop) }, back ?? null)
           const first = own[0].time / 1000
           if (probe >= first && (probe < stop || !back)) {
             if (probe < stop) expect(seen(cut, t(probe))).toBe(seen(own, t(probe)))

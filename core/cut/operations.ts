@@ -196,32 +196,24 @@ export function takeOver(points: Points, others: Points, range: Stretch): Switch
   return within(points, range.from, range.to, pieceOf(others, range))
 }
 
-/** What stood where a live pass stops, before it began. */
-export interface Before {
-  /** What ruled there; null where nothing did. */
-  readonly choice: Choice | null
-  /** The first cut behind: a press that chose the same had made one of both. */
-  readonly next: SwitchPoint | null
-}
-
 /**
  * The end of a live pass: what was chosen last holds up to the stop, and from there on rules what stood there before.
  * @param range from the last press of the pass to the stop
+ * @param back what ruled at the stop before the pass; null where nothing did
  */
-export function endPass(points: Points, { from, to }: Stretch, { choice, next }: Before): SwitchPoint[] {
+export function endPass(points: Points, { from, to }: Stretch, back: Choice | null): SwitchPoint[] {
   if (to <= from || pointAt(points, from) < 0) return [...points]
   const first = firstAt(points, flicks(from + 1))
   const rest = firstAt(points, to)
   // A cut that stood exactly at the stop says itself what rules from there on.
-  if (points[rest]?.time === to || choice === null) return spliced(points, first, rest, [])
-  const back = plain({ time: to, ...pick(choice), transition: undefined })
-  const gone = next !== null && next.time > to && !(points[rest] && points[rest].time <= next.time)
-  return spliced(points, first, rest, gone ? [back, next] : [back])
+  if (points[rest]?.time === to || back === null) return spliced(points, first, rest, [])
+  return spliced(points, first, rest, [plain({ time: to, ...pick(back), transition: undefined })])
 }
 
 /** The passage of a live pass that has gone by: older cuts strictly inside it give way. */
 export function giveWay(points: Points, { from, to }: Stretch): SwitchPoint[] {
-  return to <= from ? [...points] : spliced(points, firstAt(points, flicks(from + 1)), firstAt(points, to), [])
+  const first = firstAt(points, flicks(from + 1))
+  return points.toSpliced(first, Math.max(0, firstAt(points, to) - first))
 }
 
 /** Ranges in which two versions show something else, ascending; the last one is open where they differ to the end. */

@@ -67,14 +67,21 @@ export function sameChoice(a: Choice, b: Choice): boolean {
   return a.angleId === b.angleId && a.clipId === b.clipId
 }
 
+/** Chooses from an instant on, up to the next point. */
+export function choose(points: Points, time: Flicks, choice: Choice): SwitchPoint[] {
+  return spliced(points, firstAt(points, time), pointAt(points, time) + 1, [{ time, ...pick(choice) }])
+}
+
 /**
- * Chooses from an instant on, up to the next point. With `since`, the last press of a pass that is going on: what lies
- * between it and this one gives way, and where this one lands before it, it takes its place.
+ * A press of a live pass: what lies between the last one and this one gives way, and where this one lands before it, it takes
+ * its place. What is still ahead stays as it is, though it may choose the same: the pass may stop before it.
+ * @param since the last press of the pass; `time` where this one is its first
  */
-export function choose(points: Points, time: Flicks, choice: Choice, since: Flicks = time): SwitchPoint[] {
+export function press(points: Points, time: Flicks, choice: Choice, since: Flicks): SwitchPoint[] {
   const from = since < time ? pointAt(points, since) + 1 : firstAt(points, time)
-  const to = pointAt(points, since > time ? since : time) + 1
-  return spliced(points, from, Math.max(from, to), [{ time, ...pick(choice) }])
+  const to = Math.max(from, pointAt(points, since > time ? since : time) + 1)
+  const point = { time, ...pick(choice) }
+  return points.toSpliced(from, to - from, ...(sameAs(point, points[from - 1]) ? [] : [point]))
 }
 
 /** Paints a choice over [from, to): what ruled at `to` goes on from there. */

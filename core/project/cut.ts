@@ -1,6 +1,5 @@
 import {
   alternate,
-  type Before,
   type Choice,
   choose,
   copyPattern,
@@ -10,6 +9,7 @@ import {
   movedByBeats,
   nearestIndex,
   paint,
+  press,
   reassign,
   replaceAngle,
   roll,
@@ -49,7 +49,7 @@ export type CutEdit =
   /** The passage of a live pass that has gone by. */
   | { type: 'giveWay'; cutId: string; from: Flicks; to: Flicks }
   /** The stop of a live pass; `before` stood there before it. */
-  | { type: 'endPass'; cutId: string; from: Flicks; to: Flicks; before: Before }
+  | { type: 'endPass'; cutId: string; from: Flicks; to: Flicks; back: Choice | null }
   | { type: 'noteCut'; cutId: string; note: string }
   /** A warning of the version was looked at and stands, or counts again. */
   | { type: 'acceptWarning'; cutId: string; key: string; accepted: boolean }
@@ -62,7 +62,7 @@ export type CutEdit =
 export const cutReducers: Reducers<CutEdit> = {
   choose: (recorder, { cutId, time, choice, since }) => {
     checkChoice(recorder.doc, choice)
-    cutPoints(recorder, cutId, (points) => choose(points, time, choice, since))
+    cutPoints(recorder, cutId, (points) => (since === undefined ? choose(points, time, choice) : press(points, time, choice, since)))
   },
   paint: (recorder, { cutId, from, to, choice }) => {
     checkChoice(recorder.doc, choice)
@@ -94,9 +94,9 @@ export const cutReducers: Reducers<CutEdit> = {
     cutPoints(recorder, cutId, (points) => takeOver(points, others, { from, to }))
   },
   giveWay: (recorder, { cutId, from, to }) => cutPoints(recorder, cutId, (points) => giveWay(points, { from, to })),
-  endPass: (recorder, { cutId, from, to, before }) => {
-    for (const choice of [before.choice, before.next]) if (choice) checkChoice(recorder.doc, choice)
-    cutPoints(recorder, cutId, (points) => endPass(points, { from, to }, before))
+  endPass: (recorder, { cutId, from, to, back }) => {
+    if (back) checkChoice(recorder.doc, back)
+    cutPoints(recorder, cutId, (points) => endPass(points, { from, to }, back))
   },
   noteCut: drafted((doc, { cutId, note }) => {
     const cut = cutOf(doc, cutId)

@@ -109,7 +109,7 @@ const anyEdit: fc.Arbitrary<Edit> = fc.oneof(
   some('copyPattern', { cutId, from: time, to: time, beats: fc.integer({ min: -2, max: 2 }) }),
   some('takeOver', { cutId, from: time, to: time, otherId: cutId }),
   some('giveWay', { cutId, from: time, to: time }),
-  some('endPass', { cutId, from: time, to: time, before: fc.record({ choice: fc.option(choice), next: fc.option(fc.record({ angleId, time })) }) }),
+  some('endPass', { cutId, from: time, to: time, back: fc.option(choice) }),
   some('noteCut', { cutId, note: fc.constantFrom('', 'the quick one') }),
   some('acceptWarning', { cutId, key: fc.constantFrom('short:3', 'dark:7'), accepted: fc.boolean() }),
   some('addCut', { cutId, name: fc.constant('Other'), from: fc.option(cutId) }),

@@ -23,7 +23,7 @@ export function comesBack({ before, gave, cutId }: Passed, now: Points, from: nu
     .slice(from)
     .filter((p) => p.time <= gave && !there.has(p.time))
     .flatMap((p): Edit[] => [
-      { type: 'choose', cutId, time: p.time, choice: plainChoice(p) },
+      { type: 'choose', cutId, time: p.time, choice: { ...plainChoice(p), ...(p.transition && { transition: p.transition }) } },
       ...(p.split ? [{ type: 'split', cutId, time: p.time } as const] : []),
     ])
 }

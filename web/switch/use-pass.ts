@@ -1,4 +1,4 @@
-import { type Choice, type Points, pointAt, type SwitchPoint } from '@pendolo/core/cut'
+import { type Choice, type Points, pointAt } from '@pendolo/core/cut'
 import { activeCut } from '@pendolo/core/film'
 import { pointsOf, projectRate } from '@pendolo/core/project'
 import { FLICKS_PER_SECOND, type Flicks, flicks, nearestFrameStart } from '@pendolo/core/time'
@@ -45,9 +45,6 @@ export interface LivePass {
   /** A press that waits for its instant. */
   readonly waiting: Press | null
 }
-
-const asPoint = (point: SwitchPoint | undefined): SwitchPoint | null =>
-  point ? { time: point.time, ...plainChoice(point), ...(point.split && { split: point.split }) } : null
 
 /** Where the clock left what it played: the end of the piece of the film, else where it was seen last. */
 function leftAt({ seen: { time } }: Run, project: StageProps['project']): Flicks {
@@ -109,9 +106,9 @@ export function useLivePass({ project, edit }: Pick<StageProps, 'project' | 'edi
           cutId: going.cutId,
           from: last.at,
           to,
-          before: { choice: back ? plainChoice(back) : null, next: asPoint(going.before[index + 1]) },
+          back: back ? plainChoice(back) : null,
         },
-        ...comesBack(going, points(), index + 2),
+        ...comesBack(going, points(), index + 1),
       ])
     }
     const press = (choice: Choice, at: Flicks, waits: boolean) => {
@@ -125,7 +122,7 @@ export function useLivePass({ project, edit }: Pick<StageProps, 'project' | 'edi
       going.presses = [...going.presses.filter((p) => p.at < at), { at, choice, waits }]
       // The picture changes with the key; the score follows when it has been drawn anew.
       hold(now)
-      send([{ type: 'choose', cutId, time: at, choice, ...(last && { since: last.at }) }])
+      send([{ type: 'choose', cutId, time: at, choice, since: last?.at ?? at }])
     }
     const finish = () => {
       const going = run.current
