@@ -97,6 +97,7 @@ for (const [count, rate] of [
         `${count} angles at ${rate}: ${((100 * late) / due).toFixed(2)} % of ${due} late; programme after a key, frames: at rest ${((middle(still) * rate) / 1000).toFixed(2)}, playing ${((middle(running) * rate) / 1000).toFixed(2)}; picture against sound ${middle(off).toFixed(2)} frames (${off.length} looks)`,
       )
       expect(late / due).toBeLessThanOrEqual(0.02)
+      expect((middle(still) * rate) / 1000).toBeLessThanOrEqual(1)
       expect((middle(running) * rate) / 1000).toBeLessThanOrEqual(2)
       expect(Math.abs(middle(off))).toBeLessThanOrEqual(0.5)
     } finally {

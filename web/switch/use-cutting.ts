@@ -105,13 +105,15 @@ export function useCutting({ project, edit }: Pick<StageProps, 'project' | 'edit
       const time = flicks(Math.max(engine.event.start, frameStart(frameAt(now, rate), rate)))
       // It is seen before the page has been drawn anew.
       engine.hold({ ...choice, until: null })
-      if (!edit([{ type: 'choose', cutId: cut.id, time, choice }], 'cut')) engine.hold(null)
+      pass.later.add(() => {
+        if (!edit([{ type: 'choose', cutId: cut.id, time, choice }], 'cut')) engine.hold(null)
+      })
       return
     }
     const pressed = flicks(Math.max(engine.event.start, Math.round(now - ((lag + late) / 1000) * FLICKS_PER_SECOND)))
     const at = flicks(Math.max(engine.event.start, landing(pressed)))
     pass.press(choice, at, settings.waits === true && marks.length > 0)
-    setLast({ angleId, at, moved: at - pressed, late })
+    pass.later.add(() => setLast({ angleId, at, moved: at - pressed, late }))
   }
   return {
     choose,

@@ -9,6 +9,7 @@ import { newId } from '../ids.ts'
 import { filmFor } from '../playback/film.ts'
 import { engine } from '../playback/use-engine.ts'
 import type { StageProps } from '../stage.ts'
+import { AfterPicture } from './after-picture.ts'
 import { comesBack, plainChoice } from './comes-back.ts'
 
 const FOREVER = flicks(Number.MAX_SAFE_INTEGER)
@@ -40,6 +41,8 @@ interface Run {
 export interface LivePass {
   /** A press while it plays, landing at an instant: from there on the choice holds until the next press or the stop. */
   readonly press: (choice: Choice, at: Flicks, waits: boolean) => void
+  /** What is told of presses, behind their picture. */
+  readonly later: AfterPicture
   /** What holds now; null outside of a pass. */
   readonly held: Choice | null
   /** A press that waits for its instant. */
@@ -66,6 +69,7 @@ export function useLivePass({ project, edit }: Pick<StageProps, 'project' | 'edi
   latest.current = { project, edit, step }
 
   const pass = useMemo(() => {
+    const later = new AfterPicture()
     const send = (edits: Parameters<StageProps['edit']>[0]): boolean => {
       const going = run.current
       return going !== null && latest.current.edit(edits, 'live pass', `${going.step}:${going.part}`)
@@ -74,15 +78,17 @@ export function useLivePass({ project, edit }: Pick<StageProps, 'project' | 'edi
       const { doc } = latest.current.project
       return pointsOf(doc.cuts.find((c) => c.id === run.current?.cutId) ?? activeCut(doc))
     }
-    /** Holds what was pressed last, as soon as its instant has come. */
+    /** Holds what was pressed last, as soon as its instant has come. @returns tells the stage */
     const hold = (now: Flicks) => {
       const presses = run.current?.presses ?? []
       const last = presses.at(-1)
       const fallen = presses.findLast((p) => p.at <= now || !p.waits)
       const next = last && last !== fallen ? last : null
-      setWaiting((w) => (w?.at === next?.at && w?.choice === next?.choice ? w : next))
-      setHeld(fallen?.choice ?? null)
       engine.hold(fallen ? { ...plainChoice(fallen.choice), until: next ? next.at : FOREVER } : null)
+      return () => {
+        setWaiting((w) => (w?.at === next?.at && w?.choice === next?.choice ? w : next))
+        setHeld(fallen?.choice ?? null)
+      }
     }
     const close = () => {
       run.current = null
@@ -100,18 +106,10 @@ export function useLivePass({ project, edit }: Pick<StageProps, 'project' | 'edi
       if (!last) return
       const index = pointAt(going.before, to)
       const back = going.before[index]
-      send([
-        {
-          type: 'endPass',
-          cutId: going.cutId,
-          from: last.at,
-          to,
-          back: back ? plainChoice(back) : null,
-        },
-        ...comesBack(going, points(), index + 1),
-      ])
+      send([{ type: 'endPass', cutId: going.cutId, from: last.at, to, back: back ? plainChoice(back) : null }, ...comesBack(going, points(), index + 1)])
     }
     const press = (choice: Choice, at: Flicks, waits: boolean) => {
+      later.now()
       const now = engine.now()
       const cutId = activeCut(latest.current.project.doc).id
       if (run.current && run.current.cutId !== cutId) finish()
@@ -120,11 +118,12 @@ export function useLivePass({ project, edit }: Pick<StageProps, 'project' | 'edi
       const last = going.presses.at(-1)
       going.part++
       going.presses = [...going.presses.filter((p) => p.at < at), { at, choice, waits }]
-      // The picture changes with the key; the score follows when it has been drawn anew.
-      hold(now)
-      send([{ type: 'choose', cutId, time: at, choice, since: last?.at ?? at }])
+      // The picture changes with the key; the score follows.
+      later.add(hold(now))
+      later.add(() => send([{ type: 'choose', cutId, time: at, choice, since: last?.at ?? at }]))
     }
     const finish = () => {
+      later.now()
       const going = run.current
       if (!going) return
       endAt(going, engine.now())
@@ -135,6 +134,7 @@ export function useLivePass({ project, edit }: Pick<StageProps, 'project' | 'edi
       if (!going) return
       const { playing, speed } = engine.getState()
       if (!playing) return finish()
+      if (later.waits) return
       const [now, wall] = [engine.now(), performance.now()]
       const expected = going.seen.time + ((wall - going.seen.wall) / 1000) * speed * FLICKS_PER_SECOND
       const last = going.presses.at(-1)
@@ -146,7 +146,7 @@ export function useLivePass({ project, edit }: Pick<StageProps, 'project' | 'edi
         return press(last.choice, nearestFrameStart(now, projectRate(latest.current.project.doc.settings)), false)
       }
       going.seen = { time: now, wall }
-      hold(now)
+      hold(now)()
       const fallen = going.presses.findLast((p) => p.at <= now)
       if (!fallen || fallen !== last) return
       const next = points()[pointAt(points(), fallen.at) + 1]
@@ -156,20 +156,21 @@ export function useLivePass({ project, edit }: Pick<StageProps, 'project' | 'edi
     }
     /** The last press is taken back, with what gave way to it. */
     const undo = (): boolean => {
+      later.now()
       const going = run.current
       if (!going || going.presses.length === 0) return false
       going.presses = going.presses.slice(0, -1)
       latest.current.step('undo', 1, true)
       if (going.presses.length === 0) close()
-      else hold(engine.now())
+      else hold(engine.now())()
       return true
     }
-    return { press, tick, undo, finish }
+    return { press, tick, undo, finish, later }
   }, [])
 
   useEffect(() => engine.subscribe(pass.tick), [pass])
   useEffect(() => undoFirst(pass.undo), [pass])
   // Who leaves the stage stops the pass, not the music.
   useEffect(() => () => pass.finish(), [pass])
-  return { press: pass.press, held, waiting }
+  return { press: pass.press, later: pass.later, held, waiting }
 }

@@ -1,0 +1,31 @@
+/** So long it waits at most where no pictures are drawn, as in a page that is hidden, ms. */
+const AT_MOST = 100
+/** What a hand does next acts on what is done by then. */
+const NEXT = ['keydown', 'pointerdown'] as const
+
+/**
+ * Work that follows a press and may come a moment later than its picture: the page is drawn anew for longer than a picture lasts,
+ * and what is done first holds the picture up. It is done in order, behind the second refresh of the page, and before the next key.
+ */
+export class AfterPicture {
+  private waiting: (() => void)[] = []
+
+  add(act: () => void): void {
+    this.waiting.push(act)
+    if (this.waiting.length > 1) return
+    requestAnimationFrame(() => requestAnimationFrame(() => setTimeout(this.now)))
+    setTimeout(this.now, AT_MOST)
+    for (const type of NEXT) window.addEventListener(type, this.now, true)
+  }
+
+  get waits(): boolean {
+    return this.waiting.length > 0
+  }
+
+  readonly now = (): void => {
+    for (const type of NEXT) window.removeEventListener(type, this.now, true)
+    const acts = this.waiting
+    this.waiting = []
+    for (const act of acts) act()
+  }
+}
