@@ -1,4 +1,3 @@
-import { jest } from '@jest/globals'
 import { AfterPicture } from './after-picture.ts'
 
 let frames: (() => void)[] = []
