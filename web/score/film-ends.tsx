@@ -1,6 +1,6 @@
 import { FLICKS_PER_SECOND, type Flicks, flicks, frameStart, type Rate } from '@pendolo/core/time'
 import type { KeyboardEvent } from 'react'
-import { type Geometry, HEAD, LABELS, WAVE, xAt } from './geometry.ts'
+import { type Geometry, HEAD, LABELS, xAt } from './geometry.ts'
 import { useDragged } from './use-dragged.ts'
 
 interface Props {
@@ -48,7 +48,7 @@ function End({ which, time, geometry, rate, text, onMove }: EndProps) {
       data-own-gestures
       title={`${text}; drag it, a double press takes all of the master`}
       aria-label={text}
-      style={{ left: x, top: HEAD - 4, height: WAVE + 2 }}
+      style={{ left: x, top: HEAD - 4, height: geometry.wave + 2 }}
       onKeyDown={press}
       {...handlers}
       onDoubleClick={(e) => {

@@ -7,7 +7,10 @@ export const LABELS = 150
 /** The numbers of bars or times, and what stands above the master in all. */
 export const RULER = 22
 export const HEAD = 44
-export const WAVE = 62
+/** The master's waveform: as tall as lanes of a readable height let it be. */
+const [LEAST_WAVE, MOST_WAVE] = [22, 62]
+/** Lanes that are lower have no names. */
+export const NAMED_LANE = 10
 export const OVERVIEW = 34
 
 /** Words on the drawn score. */
@@ -21,6 +24,8 @@ export interface Geometry {
   readonly height: number
   readonly view: TimeView
   readonly plotWidth: number
+  /** Height of the master's waveform. */
+  readonly wave: number
   readonly lanesTop: number
   readonly lanesBottom: number
   readonly laneHeight: number
@@ -30,13 +35,16 @@ export interface Geometry {
 }
 
 export function geometryOf(width: number, height: number, lanes: number, view: TimeView): Geometry {
-  const lanesTop = HEAD + WAVE
-  const laneHeight = laneHeightFor(height - lanesTop - OVERVIEW - 8, lanes)
+  const room = height - HEAD - OVERVIEW - 8
+  const wave = Math.max(LEAST_WAVE, Math.min(MOST_WAVE, room - lanes * NAMED_LANE))
+  const lanesTop = HEAD + wave
+  const laneHeight = laneHeightFor(room - wave, lanes)
   return {
     width,
     height,
     view,
     plotWidth: Math.max(10, width - LABELS),
+    wave,
     lanesTop,
     lanesBottom: lanesTop + laneHeight * lanes,
     laneHeight,

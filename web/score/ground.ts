@@ -4,7 +4,7 @@ import { thumbTimes } from '../playback/thumbs.ts'
 import type { PlayClip } from '../playback/types.ts'
 import { hueOf } from '../ui/theme.ts'
 import type { PaperColours } from './colours.ts'
-import { type Geometry, HEAD, inPlot, LABELS, laneTop, seconds, WAVE, WORDS, xAt } from './geometry.ts'
+import { type Geometry, HEAD, inPlot, LABELS, laneTop, seconds, WORDS, xAt } from './geometry.ts'
 import { drawWave, type Wave } from './peaks.ts'
 import { barLines, ticks } from './ruler.ts'
 
@@ -43,7 +43,7 @@ export function drawGround(ctx: CanvasRenderingContext2D, geometry: Geometry, gr
   ctx.fillRect(0, 0, LABELS, height)
   inPlot(ctx, geometry, () => {
     drawGrid(ctx, geometry, ground)
-    for (const wave of ground.master) drawOneWave(ctx, geometry, wave, HEAD, WAVE - 6, colours.wave)
+    for (const wave of ground.master) drawOneWave(ctx, geometry, wave, HEAD, geometry.wave - 6, colours.wave)
     for (const [lane, one] of ground.lanes.entries()) drawLane(ctx, geometry, one, lane, ground)
   })
   ctx.strokeStyle = colours.line

@@ -35,8 +35,8 @@ describe('the ruler', () => {
   test('all lanes stand in a small room together, up to two dozen; few are not stretched without end', () => {
     for (let lanes = 1; lanes <= 24; lanes++) expect(laneHeightFor(240, lanes) * lanes).toBeLessThanOrEqual(240)
     expect(laneHeightFor(240, 2)).toBe(76)
-    expect(laneHeightFor(240, 60)).toBe(9)
-    expect(laneHeightFor(-5, 0)).toBe(9)
+    expect(laneHeightFor(240, 60)).toBe(4)
+    expect(laneHeightFor(-5, 0)).toBe(4)
   })
 
   test('without a pulse there are no bars', () => expect(barLines(null, 0, 10, 1000)).toEqual([]))

@@ -46,10 +46,10 @@ export function barLines(pulse: Pulse | null, from: number, span: number, width:
   return out
 }
 
-const LEAST_LANE = 9
+const LEAST_LANE = 4
 const MOST_LANE = 76
 
-/** How high a lane is, px, so that as many as there are stand in the room they have; no lower than can be read and hit. */
+/** How high a lane is, px, so that as many as there are stand in the room they have; no lower than a cut can be seen. */
 export function laneHeightFor(room: number, lanes: number): number {
   return Math.max(LEAST_LANE, Math.min(MOST_LANE, Math.floor(room / Math.max(1, lanes))))
 }

@@ -1,7 +1,7 @@
 import type { SwitchPoint } from '@pendolo/core/cut'
 import { flicks, secondsToFlicks } from '@pendolo/core/time'
 import { headsInView } from './draw.ts'
-import { geometryOf, LABELS, laneMiddle, secondsAt, spotAt, xAt } from './geometry.ts'
+import { geometryOf, HEAD, LABELS, laneMiddle, NAMED_LANE, OVERVIEW, secondsAt, spotAt, xAt } from './geometry.ts'
 import { takeRows } from './ground.ts'
 import { levelFor, readPeaks } from './peaks.ts'
 import { headAt } from './use-score-gestures.ts'
@@ -84,4 +84,14 @@ test('takes of the same stretch have rows of their own, clips one after the othe
   expect(rows(span('b', 10, 20), span('a', 0, 10), span('c', 30, 40))).toEqual(['a0', 'b0', 'c0'])
   expect(rows(span('a', 0, 30), span('b', 5, 25), span('c', 6, 8), span('d', 26, 40))).toEqual(['a0', 'b1', 'c2', 'd1'])
   expect(rows(...['a', 'b', 'c', 'd', 'e', 'f'].map((id, i) => span(id, i, 100)))).toEqual(['a0', 'b1', 'c2', 'd3', 'e3', 'f3'])
+})
+
+test('lanes, master and the whole event share the height: no lane lies outside it, and the master gives way before the names do', () => {
+  for (const lanes of [1, 4, 9, 16, 24])
+    for (let height = 220; height <= 900; height += 20) {
+      const { lanesBottom, lanesTop, laneHeight, wave } = geometryOf(LABELS + 1000, height, lanes, { from: 0, span: 10 })
+      expect(lanesBottom).toBeLessThanOrEqual(height - OVERVIEW)
+      expect(lanesTop).toBe(HEAD + wave)
+      if (laneHeight < NAMED_LANE) expect(wave).toBe(22)
+    }
 })

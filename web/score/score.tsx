@@ -13,7 +13,7 @@ import { usePaperColours } from './colours.ts'
 import { drawScore, type ScorePicture } from './draw.ts'
 import { FilmEnds } from './film-ends.tsx'
 import { flagsInView } from './flags.ts'
-import { type Geometry, geometryOf, HEAD, LABELS, laneTop, OVERVIEW, WAVE } from './geometry.ts'
+import { type Geometry, geometryOf, HEAD, LABELS, laneTop, NAMED_LANE, OVERVIEW } from './geometry.ts'
 import { drawGround, type ScoreGround, type ScoreLane } from './ground.ts'
 import { Heads } from './heads.tsx'
 import { MarkFlags } from './mark-flags.tsx'
@@ -210,16 +210,17 @@ const Labels = memo(function Labels({
   chosenAngle: string | null
 }) {
   const size = Math.min(20, geometry.laneHeight - 1)
+  const named = geometry.laneHeight < NAMED_LANE ? [] : angles
   return (
     <div className="score-labels" style={{ width: LABELS }}>
       <span className="quiet" style={{ top: 3 }}>
         {tempo > 0 ? `♩ = ${tempo.toFixed(1)}` : ''}
       </span>
-      <b style={{ top: HEAD + WAVE / 2 - 9 }}>Master</b>
-      {angles.map((angle, i) => (
+      <b style={{ top: HEAD + geometry.wave / 2 - 9 }}>Master</b>
+      {named.map((angle, i) => (
         <div
           key={angle.id}
-          style={{ top: laneTop(geometry, i) + (geometry.laneHeight - size) / 2, height: size, fontSize: Math.min(12.5, size - 2.5) }}
+          style={{ top: laneTop(geometry, i) + (geometry.laneHeight - size) / 2, height: size, fontSize: Math.max(8.5, Math.min(12.5, size - 2.5)) }}
           title={angle.name}
         >
           <Bob index={i} hue={angle.hue} lit={angle.id === chosenAngle} size={size} />
