@@ -44,12 +44,16 @@ export async function getTold<T>(path: string): Promise<{ value: T; seq: number 
   return { value: await answer<T>(response), seq: Number(response.headers.get('x-seq') ?? 0) }
 }
 
+const OUTLIVES = 8192
+
 export async function send<T>(method: 'POST' | 'PATCH' | 'DELETE', path: string, body?: unknown, headers: Record<string, string> = {}): Promise<T> {
   const init: RequestInit = {
     method,
     headers: { 'x-author': author, ...headers, ...(body !== undefined && { 'content-type': 'application/json' }) },
     ...(body !== undefined && { body: JSON.stringify(body) }),
   }
+  // What was just done arrives though its page is left at once; browsers let no more than 64 KiB go on so.
+  if (typeof init.body === 'string' && init.body.length < OUTLIVES) init.keepalive = true
   return answer<T>(await fetch(`/api${path}`, init).catch(unreachable))
 }
 

@@ -273,6 +273,7 @@ function NameDialog({ title, initial, onName, onCancel }: { title: string; initi
 /** Which angle has picture when: the project at a glance. */
 function CoveragePicture({ project }: { project: ProjectSummary }) {
   const rows = Math.max(1, project.coverage.length)
+  if (project.picture && project.coverage.every((row) => row.spans.length === 0)) return null
   return (
     <svg className="coverage-picture" viewBox="0 0 300 92" preserveAspectRatio="none" aria-hidden="true">
       {project.coverage.map((row, i) => {

@@ -44,7 +44,7 @@ test('a page that is not drawn does it after a moment', () => {
   expect(done).toEqual(['a', 'b'])
 })
 
-test.each(['keydown', 'pointerdown'])('the next %s finds it done', (type) => {
+test.each(['keydown', 'pointerdown', 'pagehide'])('the next %s finds it done', (type) => {
   const { later, done } = two()
   window.dispatchEvent(new Event(type))
   expect(done).toEqual(['a', 'b'])

@@ -1,7 +1,7 @@
 /** So long it waits at most where no pictures are drawn, as in a page that is hidden, ms. */
 const AT_MOST = 100
-/** What a hand does next acts on what is done by then. */
-const NEXT = ['keydown', 'pointerdown'] as const
+/** What a hand does next acts on what is done by then, and who leaves takes nothing along. */
+const NEXT = ['keydown', 'pointerdown', 'pagehide'] as const
 
 /**
  * Work that follows a press and may come a moment later than its picture: the page is drawn anew for longer than a picture lasts,

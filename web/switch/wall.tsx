@@ -227,6 +227,8 @@ interface TileProps extends Pick<WallProps, 'project' | 'spans' | 'onChoose' | '
 
 /** Smaller than this a tile has no room for two texts in a line, px. */
 const NARROW = 150
+/** In a tile narrower than this a timecode beside the name would leave little of it. */
+const STACKED = 190
 
 const Tile = memo(function Tile({ project, spans, index, chosen, waiting, kept, name, onChoose, edit, ...place }: TileProps) {
   const { data: jobs = [] } = useJobs(project.id)
@@ -242,7 +244,7 @@ const Tile = memo(function Tile({ project, spans, index, chosen, waiting, kept, 
   ]
   return (
     <div
-      className={['tile', chosen && 'on', waiting && 'waiting', place.width < NARROW && 'narrow'].filter(Boolean).join(' ')}
+      className={['tile', chosen && 'on', waiting && 'waiting', place.width < NARROW && 'narrow', place.width < STACKED && 'stacked'].filter(Boolean).join(' ')}
       style={{ ...asStyle(place), '--hue': hueOf(angle.hue) } as CSSProperties}
       data-angle={angle.id}
     >
@@ -259,7 +261,7 @@ const Tile = memo(function Tile({ project, spans, index, chosen, waiting, kept, 
           <SoonDark project={project} angleId={angle.id} />
           <span className="foot">
             <SourceTime project={project} angleId={angle.id} />
-            {angle.name}
+            <span className="words">{angle.name}</span>
           </span>
           <Bob index={index} hue={angle.hue} lit={chosen} size={place.width < NARROW ? 15 : 20} />
         </button>
