@@ -94,6 +94,8 @@ export const findBody = yup
       .default([]),
   })
   .noUnknown()
+/** Loudness that a film may be brought to, LUFS. */
+export const [LEAST_LOUDNESS, MOST_LOUDNESS] = [-40, -6] as const
 export const filmBody = yup
   .object({
     width: yup.number().integer().min(64).max(7680).required(),
@@ -101,6 +103,8 @@ export const filmBody = yup
     rate: yup.string().oneOf(PROJECT_RATES).required(),
     /** Version that is filmed; the one at hand where none is named. */
     cutId: id.optional(),
+    /** Integrated loudness that its sound is brought to, LUFS; as it is balanced where none is given. */
+    loudness: yup.number().min(LEAST_LOUDNESS).max(MOST_LOUDNESS).optional(),
     /** Marks of parts: each becomes a film of its own, of what the programme keeps of it. */
     parts: yup.array(id.required()).min(1).max(500).optional(),
   })

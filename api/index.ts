@@ -6,10 +6,12 @@ export {
   findBody,
   type GatherBody,
   gatherBody,
+  LEAST_LOUDNESS,
   type LineUpBody,
   lineUpBody,
   lookBody,
   MOST_DROPPED,
+  MOST_LOUDNESS,
   type NewProjectBody,
   newProjectBody,
   takeBody,
@@ -19,6 +21,7 @@ export type { Detail } from './detail.ts'
 export { checkEdits } from './edits/check.ts'
 export {
   type FilmResult,
+  type FilmSound,
   type FolderEntry,
   type FolderListing,
   type GatheredFile,
@@ -38,5 +41,6 @@ export { channelName } from './words/channels.ts'
 export { detailText } from './words/detail.ts'
 export { jobText } from './words/job.ts'
 export { noteText } from './words/notes.ts'
+export { soundText } from './words/sound.ts'
 export { warningText } from './words/warnings.ts'
 export { whyText } from './words/why.ts'

@@ -87,12 +87,26 @@ export interface Job {
   result: FilmResult | null
 }
 
+/** How loud a film is (EBU R 128); null where nothing is heard. */
+export interface FilmSound {
+  /** LUFS. */
+  integrated: number | null
+  /** LU. */
+  range: number
+  /** dBTP. */
+  truePeak: number | null
+  /** What all of it was raised by to come to the loudness that was asked for, dB. */
+  gainDb: number
+  /** The most that was taken away from what would have been too loud then, dB. */
+  limitedDb: number
+}
+
 export interface FilmResult {
   path: string
   name: string
   bytes: number
   /** What it was made as; films of before do not tell. */
-  made?: { width: number; height: number; rate: string; seconds: number; version: string }
+  made?: { width: number; height: number; rate: string; seconds: number; version: string; sound?: FilmSound }
 }
 
 export interface FolderEntry {

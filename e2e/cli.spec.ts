@@ -151,6 +151,7 @@ test('a film that cannot be made as asked is refused before anything is written'
     [['--out', path.join(base, 'x.mp4'), '--rate', 'abc'], /one of these rates: 23\.976, 24, 25, 29\.97/],
     [['--out', path.join(base, 'x.mp4'), '--rate', '26'], /one of these rates/],
     [['--out', path.join(base, 'x.mp4'), '--size', '9x9'], /written like 1920x1080/],
+    [['--out', path.join(base, 'x.mp4'), '--loudness', 'loud'], /a number of LUFS from -40 to -6/],
     // What fits is taken; then it is told that there is no such project.
     [['--out', path.join(base, 'x.mp4'), '--rate', '29.97', '--size', '640x360'], /there is no Pendolo data/],
   ] as const) {
@@ -178,9 +179,10 @@ test('film and exchange work on a project without a running server', async () =>
   })
   await server.kill()
   const film = path.join(server.home, 'out.mp4')
-  const made = pendolo('film', 'batch', '--home', server.home, '--out', film, '--size', '320x180')
+  const made = pendolo('film', 'batch', '--home', server.home, '--out', film, '--size', '320x180', '--loudness', '-20')
   expect(made.status).toBe(0)
   expect(made.stderr).toMatch(/100 % done/)
+  expect(made.stderr).toMatch(/−(19\.9|20\.[01]) LUFS · range/)
   expect(made.stderr).not.toMatch(/object/)
   const shown = readFilm(film, 320, 180)
   expect(shown).toHaveLength(MASTER_SECONDS * 25)

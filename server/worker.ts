@@ -1,6 +1,6 @@
 import { once } from 'node:events'
 import type { MessagePort } from 'node:worker_threads'
-import type { Detail } from '@pendolo/api'
+import type { Detail, FilmSound } from '@pendolo/api'
 import type { Exchange, ExchangeFile } from '@pendolo/core/formats'
 import {
   COMMON_SPEEDS,
@@ -91,6 +91,8 @@ export interface FilmTask {
   readonly files: ReadonlyMap<string, ExchangeFile>
   readonly size: PictureSize
   readonly out: string
+  /** LUFS; null as it is balanced. */
+  readonly loudness: number | null
 }
 
 /** Copies the database. */
@@ -109,7 +111,7 @@ export interface TogetherTask {
 
 interface Results {
   together: number | null
-  film: undefined
+  film: FilmSound
   backup: string
   place: SoundPlacement
   light: LightPlacement
@@ -166,7 +168,7 @@ async function done(task: Task, progress: MessagePort): Promise<Results[keyof Re
     await once(progress, 'message')
     progress.once('message', () => abort.abort())
     const report = (share: number, detail: Detail) => progress.postMessage({ share, detail } satisfies Told)
-    return void (await renderFilm(task.config, task.exchange, task.files, task.size, task.out, report, abort.signal))
+    return renderFilm(task, report, abort.signal)
   }
   if (task.kind === 'listen') return listen(...task.args)
   if (task.kind === 'fold') return fold(...task.args)

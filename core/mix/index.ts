@@ -1,3 +1,7 @@
+export { type Band, type BandKind, type Biquad, bandSection, highPassSections, notchSection, responseAt } from './biquad.ts'
 export { channelsOf, type FoundChannel, type HeardChannel, heardChannels, isChanged, isOn, type Position, type SoundShape } from './channels.ts'
+export { CONTROL, type Compressor, CompressorRun, compressed, type Gate, GateRun } from './dynamics.ts'
 export { decibelsToGain, heardGains, MAX_GAIN_DB, MIN_GAIN_DB, type StripState } from './gain.ts'
+export { Limiter } from './limiter.ts'
+export { kWeighting, type Loudness, LoudnessMeter, lufs, TruePeak } from './loudness.ts'
 export { type LevelPoint, levelAt, masterShares, type Recorded } from './shares.ts'

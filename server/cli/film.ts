@@ -1,7 +1,7 @@
 import { accessSync, constants, existsSync, statSync } from 'node:fs'
 import { writeFile } from 'node:fs/promises'
 import path from 'node:path'
-import { detailText } from '@pendolo/api'
+import { detailText, LEAST_LOUDNESS, MOST_LOUDNESS, soundText } from '@pendolo/api'
 import { EXCHANGE_FORMATS, exchangeFormat, layOut } from '@pendolo/core/formats'
 import type { ProjectDoc } from '@pendolo/core/project'
 import { PROJECT_RATES, parseRate, printRate, rateKey } from '@pendolo/core/time'
@@ -29,6 +29,22 @@ function filmSize(text: string): { width: number; height: number } {
   const fits = (n: number | undefined) => n !== undefined && n >= LEAST_SIDE && n <= MOST_SIDE
   if (!fits(width) || !fits(height)) throw new InvalidArgumentError(`a size is written like 1920x1080, each side from ${LEAST_SIDE} to ${MOST_SIDE}`)
   return { width, height }
+}
+
+interface FilmOptions {
+  readonly out: string
+  readonly size?: { width: number; height: number }
+  readonly rate?: string
+  readonly cut?: string
+  readonly loudness?: number
+  readonly home: string
+}
+
+function filmLoudness(text: string): number {
+  const wanted = Number(text.replace('−', '-'))
+  if (text.trim() === '' || !(wanted >= LEAST_LOUDNESS && wanted <= MOST_LOUDNESS))
+    throw new InvalidArgumentError(`a loudness is a number of LUFS from ${LEAST_LOUDNESS} to ${MOST_LOUDNESS}, as -16`)
+  return wanted
 }
 
 /** A file that can be written: its folder is there already, so that a slip of the pen makes none. */
@@ -60,8 +76,9 @@ export function addFilm(program: Command): void {
     .option('--size <WxH>', "picture size; default the project's raster", filmSize)
     .option('--rate <rate>', "frames a second; default the project's", filmRate)
     .option('--cut <name>', 'version of the cut; default the one at hand')
+    .option('--loudness <LUFS>', 'bring its sound to an integrated loudness, with true peaks below −1 dBTP; default as it is balanced', filmLoudness)
     .option('--home <dir>', 'data folder', defaultHome())
-    .action(async (wanted: string, options: { out: string; size?: { width: number; height: number }; rate?: string; cut?: string; home: string }) => {
+    .action(async (wanted: string, options: FilmOptions) => {
       await withProject(options.home, wanted, async (shop, id, name) => {
         const doc = await shop.store.doc(id)
         const files = exchangeFiles(await shop.store.files(id))
@@ -69,16 +86,12 @@ export function addFilm(program: Command): void {
         const exchange = layOut(name, atRate(doc, options.rate ?? doc.settings.rate), files, versionNamed(doc, options.cut))
         const abort = new AbortController()
         process.once('SIGINT', () => abort.abort())
-        await renderFilm(
-          shop.config,
-          exchange,
-          files,
-          size,
-          options.out,
+        const sound = await renderFilm(
+          { config: shop.config, exchange, files, size, out: options.out, loudness: options.loudness ?? null },
           (share, detail) => process.stderr.write(`\r${Math.round(share * 100)} % ${detailText(detail)}      `),
           abort.signal,
         )
-        process.stderr.write('\n')
+        process.stderr.write(`\n${soundText(sound)}\n`)
       })
     })
 

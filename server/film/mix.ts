@@ -258,6 +258,7 @@ function runLevel(run: SoundRun, at: number): number {
 /**
  * Mixes the film's sound as raw 32-bit stereo at 48 kHz, exactly as long as its pictures. Outside of the crossfades at
  * its joins it is sample for sample what the master has there.
+ * @param hear is given all of it as it comes
  * @returns number of sound frames written
  */
 export async function mixSound(
@@ -266,11 +267,16 @@ export async function mixSound(
   files: ReadonlyMap<string, ExchangeFile>,
   out: string,
   signal: AbortSignal,
+  hear: (samples: Float32Array) => void = () => undefined,
 ): Promise<number> {
+  const write = async (bytes: Uint8Array) => {
+    hear(new Float32Array(bytes.buffer, bytes.byteOffset, bytes.byteLength / 4))
+    await file.appendFile(bytes)
+  }
   // A file handle rejects where a stream without a listener would end the server.
   const file = await open(out, 'w')
   try {
-    return await mixRuns(config, exchange.doc, files, soundRuns(exchange), (bytes) => file.appendFile(bytes), signal)
+    return await mixRuns(config, exchange.doc, files, soundRuns(exchange), write, signal)
   } finally {
     await file.close()
   }

@@ -1,7 +1,7 @@
 import { once } from 'node:events'
 import { rm } from 'node:fs/promises'
 import type { Writable } from 'node:stream'
-import type { Detail } from '@pendolo/api'
+import type { Detail, FilmSound } from '@pendolo/api'
 import type { Exchange, ExchangeFile } from '@pendolo/core/formats'
 import type { Config } from '../config.ts'
 import { completeFiles } from '../media/artefacts.ts'
@@ -11,35 +11,47 @@ import { COLOUR_TAGS } from '../media/pictures.ts'
 import { MediaError, wordsFor } from '../media/words.ts'
 import { cardFrame } from './card.ts'
 import type { PictureSize } from './framing.ts'
+import { filmMeter, levelTo, soundReport } from './loudness.ts'
 import { FILM_SOUND_RATE, mixSound } from './mix.ts'
 import { clipTimeAt, FilmSources } from './sources.ts'
+
+/** A film that is wanted. */
+interface Ordered {
+  readonly config: Config
+  /** The project laid out at the film's frame rate. */
+  readonly exchange: Exchange
+  readonly files: ReadonlyMap<string, ExchangeFile>
+  readonly size: PictureSize
+  readonly out: string
+  /** LUFS that its sound is brought to; null as it is balanced. */
+  readonly loudness: number | null
+}
 
 /**
  * Renders the cut from the originals, one output frame at a time: each shows the source frame that the rule of
  * core/time names for its start. Sound is mixed to the sample and encoded beside it.
- * @param exchange the project laid out at the film's frame rate
+ * @returns how loud it is
  * @throws Cancelled, or MediaError with what was wrong with which file
  */
 export async function renderFilm(
-  config: Config,
-  exchange: Exchange,
-  files: ReadonlyMap<string, ExchangeFile>,
-  size: PictureSize,
-  out: string,
+  { config, exchange, files, size, out, loudness }: Ordered,
   report: (share: number, detail: Detail) => void,
   signal: AbortSignal,
-): Promise<void> {
+): Promise<FilmSound> {
   for (const segment of exchange.cut) {
     const { source } = segment
     if (source) await present(config, source.file)
   }
-  await completeFiles([out], async ([part]) => {
+  return completeFiles([out], async ([part]) => {
     const soundFile = `${part}.f32`
     try {
       report(0, { code: 'mixing' })
-      await mixSound(config, exchange, files, soundFile, signal)
+      const meter = filmMeter()
+      await mixSound(config, exchange, files, soundFile, signal, (samples) => meter.add(samples))
+      const sound = loudness === null ? soundReport(meter.measured()) : await levelTo(soundFile, loudness, meter.measured(), signal)
       await renderPictures(config, exchange, size, soundFile, part, report, signal)
       await asPromised(config, exchange, part, signal)
+      return sound
     } finally {
       await rm(soundFile, { force: true })
     }

@@ -279,10 +279,11 @@ async function film(shop: Workshop, run: JobRun) {
   await needRoom(shop.config, shop.config.films, FILM_BYTES * body.width * body.height * frames + MIX_BYTES * seconds, 'the film')
   const size = { width: body.width & ~1, height: body.height & ~1 }
   // In a thread of its own: mixing and copying pictures would keep everybody else waiting.
-  await shop.analysis.run({ kind: 'film', config: shop.config, exchange, files, size, out }, run.signal, (share, detail) => run.report(share, detail))
+  const task = { kind: 'film', config: shop.config, exchange, files, size, out, loudness: body.loudness ?? null } as const
+  const sound = await shop.analysis.run(task, run.signal, (share, detail) => run.report(share, detail))
   return {
     detail: { code: 'ready' } as const,
-    result: { path: out, name: `${called}.mp4`, bytes: statSync(out).size, made: { ...size, rate: body.rate, seconds, version: exchange.cutName } },
+    result: { path: out, name: `${called}.mp4`, bytes: statSync(out).size, made: { ...size, rate: body.rate, seconds, version: exchange.cutName, sound } },
   }
 }
 

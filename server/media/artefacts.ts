@@ -34,16 +34,17 @@ export const PART = '.part'
  * Lets `make` write to unfinished names and gives the files their final names only when all are complete, so that a
  * killed process leaves nothing half-written under a final name.
  */
-export async function completeFiles(finals: readonly string[], make: (parts: string[]) => Promise<void>): Promise<void> {
+export async function completeFiles<T>(finals: readonly string[], make: (parts: string[]) => Promise<T>): Promise<T> {
   await Promise.all(finals.map((f) => mkdir(path.dirname(f), { recursive: true })))
   const parts = finals.map((f) => path.join(path.dirname(f), `${PART}-${process.pid}-${path.basename(f)}`))
   try {
-    await make(parts)
+    const made = await make(parts)
     for (const [i, part] of parts.entries()) {
       await synced(part)
       await rename(part, finals[i])
     }
     for (const folder of new Set(finals.map((f) => path.dirname(f)))) await synced(folder)
+    return made
   } finally {
     await Promise.all(parts.map((part) => rm(part, { force: true })))
   }

@@ -1,9 +1,9 @@
-import { detailText, type FilmBody, type FilmResult, type Job } from '@pendolo/api'
+import { detailText, type FilmBody, type FilmResult, type Job, LEAST_LOUDNESS, MOST_LOUDNESS, soundText } from '@pendolo/api'
 import { activeCut, type FilmStretch, filmWarnings } from '@pendolo/core/film'
 import { EXCHANGE_FORMATS } from '@pendolo/core/formats'
 import { anglesInUse, marksOnMaster, pointsOf, projectRate } from '@pendolo/core/project'
 import { FLICKS_PER_SECOND, type Flicks, PROJECT_RATES, parseRate, printLength, printRate, printTimecode, type Rate } from '@pendolo/core/time'
-import { App, Button, Progress, Select, Tooltip } from 'antd'
+import { App, Button, InputNumber, Progress, Select, Tooltip } from 'antd'
 import { type CSSProperties, useMemo, useState } from 'react'
 import { Link } from 'react-router'
 import { Bar, BarChart, ResponsiveContainer, XAxis } from 'recharts'
@@ -18,6 +18,8 @@ import { Failed } from '../ui/failed.tsx'
 import { Paper } from '../ui/paper.tsx'
 import { hueOf } from '../ui/theme.ts'
 
+/** Integrated loudness that is asked for most, LUFS. */
+const TARGETS = [-23, -16, -14]
 const SIZES = ['3840x2160', '1920x1080', '1280x720', '640x360'] as const
 
 export function HandOver({ project, edit, top }: StageProps) {
@@ -28,6 +30,7 @@ export function HandOver({ project, edit, top }: StageProps) {
   const own = `${doc.settings.width}x${doc.settings.height}`
   const [size, setSize] = useState(own)
   const [filmRate, setFilmRate] = useState<FilmBody['rate']>(doc.settings.rate as FilmBody['rate'])
+  const [loudness, setLoudness] = useState<number | null>(null)
   const film = filmFor(project)
   const range = keptOf(film)
   const cut = activeCut(doc)
@@ -40,7 +43,13 @@ export function HandOver({ project, edit, top }: StageProps) {
   const make = async (ofParts = false) => {
     const [width, height] = size.split('x').map(Number)
     try {
-      await send('POST', `/projects/${project.id}/film`, { width, height, rate: filmRate, ...(ofParts && { parts: kept.map((p) => p.id) }) })
+      await send('POST', `/projects/${project.id}/film`, {
+        width,
+        height,
+        rate: filmRate,
+        ...(loudness !== null && { loudness }),
+        ...(ofParts && { parts: kept.map((p) => p.id) }),
+      })
     } catch (error) {
       notification.error({ title: 'The film was not begun', description: error instanceof Error ? error.message : String(error) })
     }
@@ -84,7 +93,7 @@ export function HandOver({ project, edit, top }: StageProps) {
               <p className="quiet" style={{ margin: '2px 0 8px' }}>
                 MP4 with H.264 and AAC, every picture from the originals, the sound as balanced (the master alone unless you chose more).
               </p>
-              <div style={{ display: 'flex', gap: 8 }}>
+              <div style={{ display: 'flex', flexWrap: 'wrap', gap: 8 }}>
                 <Select
                   value={size}
                   onChange={setSize}
@@ -99,6 +108,7 @@ export function HandOver({ project, edit, top }: StageProps) {
                   style={{ width: 90 }}
                   options={PROJECT_RATES.map((r) => ({ value: r, label: printRate(parseRate(r) as Rate) }))}
                 />
+                <LoudnessChoice value={loudness} onChange={setLoudness} />
                 <Button type="primary" onClick={() => void make()}>
                   Make the film
                 </Button>
@@ -125,6 +135,42 @@ export function HandOver({ project, edit, top }: StageProps) {
           <Figures plan={plan} project={project} />
         </aside>
       </div>
+    </>
+  )
+}
+
+/** How loud the film's sound is to be: as balanced, at a loudness that is usual, or at another one. */
+function LoudnessChoice({ value, onChange }: { value: number | null; onChange: (value: number | null) => void }) {
+  const [typed, setTyped] = useState(false)
+  return (
+    <>
+      <Select
+        value={typed ? 'typed' : (value ?? 'balanced')}
+        aria-label="Loudness of the film"
+        style={{ width: 170 }}
+        onChange={(wanted) => {
+          setTyped(wanted === 'typed')
+          if (wanted === 'typed') onChange(value ?? TARGETS[0])
+          else onChange(typeof wanted === 'number' ? wanted : null)
+        }}
+        options={[
+          { value: 'balanced' as const, label: 'loudness as balanced' },
+          ...TARGETS.map((t) => ({ value: t, label: `−${-t} LUFS` })),
+          { value: 'typed' as const, label: 'another loudness' },
+        ]}
+      />
+      {typed && (
+        <InputNumber
+          value={value}
+          min={LEAST_LOUDNESS}
+          max={MOST_LOUDNESS}
+          step={0.5}
+          suffix="LUFS"
+          aria-label="Loudness, LUFS"
+          style={{ width: 120 }}
+          onChange={(wanted) => wanted !== null && onChange(wanted)}
+        />
+      )}
     </>
   )
 }
@@ -159,6 +205,7 @@ function FilmRow({ job }: { job: Job }) {
           </a>{' '}
           <span className="quiet">ready · {(job.result.bytes / 1e6).toFixed(1)} MB</span>
           {job.result.made && <div className="quiet">{madeText(job.result.made, job.finishedAt)}</div>}
+          {job.result.made?.sound && <div className="quiet">{soundText(job.result.made.sound)}</div>}
         </>
       ) : (
         <>

@@ -1,0 +1,139 @@
+import { decibelsToGain } from './gain.ts'
+
+/** Levels above a threshold rise less than they did. */
+export interface Compressor {
+  /** dBFS. */
+  readonly thresholdDb: number
+  /** So many decibels more come out as one; 1 does nothing. */
+  readonly ratio: number
+  /** Width of the passage between both slopes, dB. */
+  readonly kneeDb: number
+  readonly attackMs: number
+  readonly releaseMs: number
+  /** What is given to all of it afterwards, dB. */
+  readonly makeupDb: number
+}
+
+/** What is quieter than a threshold is made quieter still. */
+export interface Gate {
+  /** dBFS; it closes again 3 dB below. */
+  readonly thresholdDb: number
+  /** So far it closes, dB below. */
+  readonly rangeDb: number
+  readonly attackMs: number
+  /** So long it stays open behind the last loud sample. */
+  readonly holdMs: number
+  readonly releaseMs: number
+}
+
+/** Level of what is too small to matter, dBFS. */
+const FLOOR_DB = -120
+const CLOSES_BELOW = 3
+/** Detected levels are looked at in so short blocks, frames: gains change in between along straight lines. */
+export const CONTROL = 16
+
+const decibels = (level: number): number => (level > 1e-6 ? 20 * Math.log10(level) : FLOOR_DB)
+/** Share of a step that is left after one control block of a movement that takes so long. */
+const leftAfter = (ms: number, rate: number): number => (ms <= 0 ? 0 : Math.exp((-1000 * CONTROL) / (ms * rate)))
+
+/** How a level comes out, both in dBFS: the static curve with a soft knee (Giannoulis, Massberg, Reiss, JAES 60(6), 2012, eq. 4). */
+export function compressed({ thresholdDb, ratio, kneeDb }: Compressor, level: number): number {
+  const over = level - thresholdDb
+  if (2 * over < -kneeDb) return level
+  if (2 * Math.abs(over) <= kneeDb && kneeDb > 0) return level + ((1 / ratio - 1) * (over + kneeDb / 2) ** 2) / (2 * kneeDb)
+  return thresholdDb + over / ratio
+}
+
+/** Highest sample of some frames over all channels. */
+function peakOf(channels: readonly Float32Array[], from: number, to: number): number {
+  let peak = 0
+  for (const channel of channels)
+    for (let i = from; i < to; i++) {
+      const level = Math.abs(channel[i])
+      if (level > peak) peak = level
+    }
+  return peak
+}
+
+/** Multiplies frames by gains that lead in a straight line from one to another. */
+function scaled(channels: readonly Float32Array[], from: number, to: number, begin: number, end: number): void {
+  if (begin === 1 && end === 1) return
+  const step = (end - begin) / (to - from)
+  for (const channel of channels) for (let i = from; i < to; i++) channel[i] *= begin + step * (i - from + 1)
+}
+
+/**
+ * A compressor over one or two channels that get the same gain: levels are smoothed in decibels, after the curve (the
+ * "smooth, decoupled" detector of the paper above).
+ */
+export class CompressorRun {
+  readonly #rate: number
+  #gain = 1
+  #held = 0
+  #reduced = 0
+
+  constructor(rate: number) {
+    this.#rate = rate
+  }
+
+  /** How much quieter it makes what comes, dB, as of the last block: 0 or more. */
+  get reductionDb(): number {
+    return this.#reduced
+  }
+
+  /** @param channels samples of each, in place; whole control blocks but at the end of all */
+  run(settings: Compressor, channels: readonly Float32Array[]): void {
+    const [attack, release] = [leftAfter(settings.attackMs, this.#rate), leftAfter(settings.releaseMs, this.#rate)]
+    const frames = channels[0].length
+    for (let from = 0; from < frames; from += CONTROL) {
+      const to = Math.min(frames, from + CONTROL)
+      const level = decibels(peakOf(channels, from, to))
+      const wanted = level - compressed(settings, level)
+      this.#held = Math.max(wanted, release * this.#held + (1 - release) * wanted)
+      this.#reduced = attack * this.#reduced + (1 - attack) * this.#held
+      const gain = decibelsToGain(settings.makeupDb - this.#reduced)
+      scaled(channels, from, to, this.#gain, gain)
+      this.#gain = gain
+    }
+  }
+}
+
+/** A gate over one or two channels that open together. */
+export class GateRun {
+  readonly #rate: number
+  #gain = 1
+  #open = true
+  #since = 0
+
+  constructor(rate: number) {
+    this.#rate = rate
+  }
+
+  /** Whether it lets through what comes. */
+  get isOpen(): boolean {
+    return this.#open
+  }
+
+  /** @param channels samples of each, in place; whole control blocks but at the end of all */
+  run(settings: Gate, channels: readonly Float32Array[]): void {
+    const [attack, release] = [leftAfter(settings.attackMs, this.#rate), leftAfter(settings.releaseMs, this.#rate)]
+    const closed = decibelsToGain(-settings.rangeDb)
+    const frames = channels[0].length
+    for (let from = 0; from < frames; from += CONTROL) {
+      const to = Math.min(frames, from + CONTROL)
+      const level = decibels(peakOf(channels, from, to))
+      if (level >= settings.thresholdDb - (this.#open ? CLOSES_BELOW : 0)) {
+        this.#open = true
+        this.#since = 0
+      } else {
+        this.#since += to - from
+        if (this.#since > (settings.holdMs / 1000) * this.#rate) this.#open = false
+      }
+      const wanted = this.#open ? 1 : closed
+      const left = wanted > this.#gain ? attack : release
+      const gain = left * this.#gain + (1 - left) * wanted
+      scaled(channels, from, to, this.#gain, gain)
+      this.#gain = gain
+    }
+  }
+}
