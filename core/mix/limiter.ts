@@ -39,7 +39,7 @@ export class Limiter {
 
   /** The most it took away until now, dB. */
   get mostDb(): number {
-    return -20 * Math.log10(this.#lowest)
+    return Math.max(0, -20 * Math.log10(this.#lowest))
   }
 
   /** @param samples interleaved, whole frames @returns what can be said by now: later by what it looks ahead, and as long in all once it is ended */
