@@ -231,6 +231,28 @@ test('a mark is dragged, named anew, moved by arrows and removed on the score', 
   await expect.poll(mark).toBeUndefined()
 })
 
+test('keys that follow each other as fast as they can, and a page that is left at once: each does what it says', async ({ page }) => {
+  await open(page, '2a 12c')
+  await go(page, 6)
+  await page.keyboard.press('2')
+  await page.reload()
+  await expect.poll(told).toBe('2a 6b 12c')
+  await expect(head(page, /^cut to Cam b at/)).toBeVisible()
+  // All in one go: moved by three frames, on to the next cut and the one behind it, another angle there.
+  await go(page, 6)
+  await page.evaluate(async () => {
+    for (const key of [']', ']', ']', 'ArrowDown', 'ArrowDown', '1']) {
+      const code = ({ ']': 'BracketRight', '1': 'Digit1' } as Record<string, string>)[key] ?? key
+      for (const type of ['keydown', 'keyup']) document.body.dispatchEvent(new KeyboardEvent(type, { key, code, bubbles: true, cancelable: true }))
+      await null
+      await null
+    }
+  })
+  await expect.poll(told).toBe('2a 6.12b 12a')
+  await page.keyboard.press('Control+z')
+  await expect.poll(told).toBe('2a 6.12b 12c')
+})
+
 test('while the server cannot be reached edits wait and say so; none is lost, none is made twice', async ({ page, context }) => {
   await open(page, '2a 10b 20c')
   await context.setOffline(true)
@@ -300,26 +322,4 @@ test('an angle with several takes: its key again, or a press on the tile, goes t
   await expect.poll(seen).toBe(other)
   const edl = await (await fetch(`${server.url}/api/projects/${id}/exchange/edl`)).text()
   expect(edl).toContain(other === two ? 'b.mov' : 'a.mp4')
-})
-
-test('keys that follow each other as fast as they can, and a page that is left at once: each does what it says', async ({ page }) => {
-  await open(page, '2a 12c')
-  await go(page, 6)
-  await page.keyboard.press('2')
-  await page.reload()
-  await expect.poll(told).toBe('2a 6b 12c')
-  await expect(head(page, /^cut to Cam b at/)).toBeVisible()
-  // All in one go: moved by three frames, on to the next cut and the one behind it, another angle there.
-  await go(page, 6)
-  await page.evaluate(async () => {
-    for (const key of [']', ']', ']', 'ArrowDown', 'ArrowDown', '1']) {
-      const code = ({ ']': 'BracketRight', '1': 'Digit1' } as Record<string, string>)[key] ?? key
-      for (const type of ['keydown', 'keyup']) document.body.dispatchEvent(new KeyboardEvent(type, { key, code, bubbles: true, cancelable: true }))
-      await null
-      await null
-    }
-  })
-  await expect.poll(told).toBe('2a 6.12b 12a')
-  await page.keyboard.press('Control+z')
-  await expect.poll(told).toBe('2a 6.12b 12c')
 })
