@@ -1,7 +1,6 @@
 import { once } from 'node:events'
 import type { MessagePort } from 'node:worker_threads'
 import type { Detail, FilmSound } from '@pendolo/api'
-import type { Exchange, ExchangeFile } from '@pendolo/core/formats'
 import {
   COMMON_SPEEDS,
   heardTogether,
@@ -17,8 +16,7 @@ import type { PulseEstimate, PulseWishes } from '@pendolo/core/pulse'
 import { ANALYSIS_RATE } from '@pendolo/core/signal'
 import type { Config } from './config.ts'
 import { backUp } from './db/backup.ts'
-import type { PictureSize } from './film/framing.ts'
-import { renderFilm } from './film/render.ts'
+import { type FilmOrder, renderFilm } from './film/render.ts'
 import { alone, fold, listen } from './media/fold.ts'
 import { openHeard } from './media/heard.ts'
 import { readLuma } from './media/luma.ts'
@@ -84,15 +82,8 @@ export interface AloneTask {
   readonly args: Parameters<typeof alone>
 }
 
-export interface FilmTask {
+export interface FilmTask extends FilmOrder {
   readonly kind: 'film'
-  readonly config: Config
-  readonly exchange: Exchange
-  readonly files: ReadonlyMap<string, ExchangeFile>
-  readonly size: PictureSize
-  readonly out: string
-  /** LUFS; null as it is balanced. */
-  readonly loudness: number | null
 }
 
 /** Copies the database. */

@@ -16,7 +16,7 @@ import { FILM_SOUND_RATE, mixSound } from './mix.ts'
 import { clipTimeAt, FilmSources } from './sources.ts'
 
 /** A film that is wanted. */
-interface Ordered {
+export interface FilmOrder {
   readonly config: Config
   /** The project laid out at the film's frame rate. */
   readonly exchange: Exchange
@@ -34,7 +34,7 @@ interface Ordered {
  * @throws Cancelled, or MediaError with what was wrong with which file
  */
 export async function renderFilm(
-  { config, exchange, files, size, out, loudness }: Ordered,
+  { config, exchange, files, size, out, loudness }: FilmOrder,
   report: (share: number, detail: Detail) => void,
   signal: AbortSignal,
 ): Promise<FilmSound> {

@@ -276,7 +276,9 @@ async function film(shop: Workshop, run: JobRun) {
   const out = path.join(shop.config.films, fileName)
   const frames = exchange.toFrame - exchange.fromFrame
   const seconds = (frames * exchange.rate.den) / exchange.rate.num
-  await needRoom(shop.config, shop.config.films, FILM_BYTES * body.width * body.height * frames + MIX_BYTES * seconds, 'the film')
+  // Sound that is brought to a loudness is written beside what was mixed.
+  const mixes = body.loudness === undefined ? 1 : 2
+  await needRoom(shop.config, shop.config.films, FILM_BYTES * body.width * body.height * frames + mixes * MIX_BYTES * seconds, 'the film')
   const size = { width: body.width & ~1, height: body.height & ~1 }
   // In a thread of its own: mixing and copying pictures would keep everybody else waiting.
   const task = { kind: 'film', config: shop.config, exchange, files, size, out, loudness: body.loudness ?? null } as const
