@@ -1,5 +1,6 @@
 import { inWords, isWhy, VERDICTS, type Why } from '@pendolo/core/lineup'
-import { CHANNEL_LAYOUTS, CLIP_STATES, type ClipEdit, type Edit, METHODS, PLACED_BY, POINT_KINDS } from '@pendolo/core/project'
+import { CHANNEL_LAYOUTS } from '@pendolo/core/mix'
+import { CLIP_STATES, type ClipEdit, type Edit, METHODS, PLACED_BY, POINT_KINDS } from '@pendolo/core/project'
 import { PROJECT_RATES } from '@pendolo/core/time'
 import * as yup from 'yup'
 import { angle } from './angles.ts'

@@ -1,5 +1,4 @@
-import type { FoundChannel, Position } from '@pendolo/core/mix'
-import type { Channel } from '@pendolo/core/project'
+import type { Channel, FoundChannel, Position } from '@pendolo/core/mix'
 
 const SEATS: Readonly<Record<Exclude<Position, 'alone'>, string>> = {
   FL: 'left',

@@ -1,3 +1,4 @@
+export { type DeskSource, type HeardWishes, masterRecordings, type ProjectDesk, projectDesk } from './heard.ts'
 export { type Material, type PlannedStretch, planFilm } from './plan.ts'
 export { type Bounds, boundsOf, type FilmRun, filmRuns } from './programme.ts'
 export { activeCut, type FilmOptions, FilmResolver, type FilmStretch, filmOf, type Seen, spanOnGrid, type Versions } from './resolver.ts'

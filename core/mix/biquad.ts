@@ -36,7 +36,8 @@ export function runBiquad({ b0, b1, b2, a1, a2 }: Biquad, state: BiquadState, sa
 }
 
 /** What a section of an equaliser does around its frequency. */
-export type BandKind = 'low-shelf' | 'bell' | 'high-shelf'
+export const BAND_KINDS = ['low-shelf', 'bell', 'high-shelf'] as const
+export type BandKind = (typeof BAND_KINDS)[number]
 
 /** One band of an equaliser. */
 export interface Band {

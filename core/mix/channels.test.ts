@@ -1,6 +1,5 @@
 import fc from 'fast-check'
-import { CHANNEL_LAYOUTS, type Channel } from '../project/index.ts'
-import { channelsOf, heardChannels, isChanged, type SoundShape } from './index.ts'
+import { CHANNEL_LAYOUTS, type Channel, channelsOf, heardChannels, isChanged, type SoundShape } from './index.ts'
 
 const sides = (sound: SoundShape, said: Record<string, Channel> = {}) =>
   heardChannels(sound, said).map((c) => [c.number, c.left, c.right].map((x) => Math.round(x * 100) / 100))

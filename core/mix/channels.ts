@@ -1,4 +1,23 @@
-import { type Channel, channelKey } from '../project/index.ts'
+import type { Flicks } from '../time/index.ts'
+
+/** Names a channel of a clip: number of the stream and of the channel in it, both from 0. */
+export const channelKey = (stream: number, channel: number): string => `${stream}.${channel}`
+
+/** How a channel of sound is placed: in the middle, at a side, or as one side of a stereo pair with the next channel. */
+export const CHANNEL_LAYOUTS = ['middle', 'left', 'right', 'pair'] as const
+export type ChannelLayout = (typeof CHANNEL_LAYOUTS)[number]
+
+/** What was said of one channel of one stream of a clip; what was not said is as it was found. */
+export interface Channel {
+  name?: string
+  layout?: ChannelLayout
+  /** False: nobody downstream hears it. Found, channels of the first stream are on. */
+  on?: boolean
+  /** Polarity turned. */
+  turned?: true
+  /** Later by so much. */
+  delay?: Flicks
+}
 
 /** How many channels the sound of a file has, and what its first stream says of how they lie. */
 export interface SoundShape {

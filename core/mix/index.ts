@@ -1,7 +1,22 @@
-export { type Band, type BandKind, type Biquad, bandSection, highPassSections, notchSection, responseAt } from './biquad.ts'
-export { channelsOf, type FoundChannel, type HeardChannel, heardChannels, isChanged, isOn, type Position, type SoundShape } from './channels.ts'
+export { BAND_KINDS, type Band, type BandKind, type Biquad, bandSection, highPassSections, notchSection, responseAt } from './biquad.ts'
+export {
+  CHANNEL_LAYOUTS,
+  type Channel,
+  type ChannelLayout,
+  channelKey,
+  channelsOf,
+  type FoundChannel,
+  type HeardChannel,
+  heardChannels,
+  isChanged,
+  isOn,
+  type Position,
+  type SoundShape,
+} from './channels.ts'
+export { type DeskInput, type DeskNode, type DeskPassage, DeskRun, MOST_BANDS, MOST_DELAY, type Processing, panned } from './desk.ts'
 export { CONTROL, type Compressor, CompressorRun, compressed, type Gate, GateRun } from './dynamics.ts'
-export { decibelsToGain, heardGains, MAX_GAIN_DB, MIN_GAIN_DB, type StripState } from './gain.ts'
+export { decibelsToGain, MAX_GAIN_DB, MIN_GAIN_DB } from './gain.ts'
+export { curveAt, drawnCurve, isSilent, type LevelCurve, type OnRange, onCurve, SHORT_FADE, SILENT_DB, timesCurve } from './levels.ts'
 export { Limiter } from './limiter.ts'
 export { kWeighting, type Loudness, LoudnessMeter, lufs, TruePeak } from './loudness.ts'
-export { type LevelPoint, levelAt, masterShares, type Recorded } from './shares.ts'
+export { masterShares, type Recorded } from './shares.ts'

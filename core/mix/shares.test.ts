@@ -1,13 +1,13 @@
 import fc from 'fast-check'
 import { flicks } from '../time/index.ts'
-import { levelAt, masterShares, type Recorded } from './index.ts'
+import { curveAt, masterShares, type Recorded } from './index.ts'
 
 const rec = (id: string, start: number, end: number): Recorded => ({ id, start: flicks(start), end: flicks(end) })
-const at = (shares: ReturnType<typeof masterShares>, time: number) => [...shares].map(([, points]) => levelAt(points, flicks(time)))
+const at = (shares: ReturnType<typeof masterShares>, time: number) => [...shares].map(([, curve]) => curveAt(curve, flicks(time)))
 
 describe('several recordings as one master', () => {
   test('one alone is heard as it is', () => {
-    expect([...masterShares([rec('a', 0, 100)], 'crossfade', flicks(10))]).toEqual([['a', [{ time: 0, gain: 1 }]]])
+    expect([...masterShares([rec('a', 0, 100)], 'crossfade', flicks(10))]).toEqual([['a', { lines: 'factors', points: [{ time: 0, value: 1 }] }]])
   })
 
   test('crossfaded they change in the middle of their overlap', () => {
@@ -37,7 +37,7 @@ describe('several recordings as one master', () => {
   test('without overlap one begins where the other ends, and a hole is a hole', () => {
     const shares = masterShares([rec('a', 0, 50), rec('b', 50, 100), rec('c', 120, 130)], 'crossfade', flicks(10))
     expect([49, 50, 125].map((t) => at(shares, t)[2] + at(shares, t)[1] + at(shares, t)[0])).toEqual([3, 3, 3])
-    for (const [, points] of shares) expect(points).toHaveLength(1)
+    for (const [, { points }] of shares) expect(points).toHaveLength(1)
   })
 
   test('wherever one of them is there, the shares of those that are add up to 1', () => {
@@ -52,7 +52,7 @@ describe('several recordings as one master', () => {
           const recordings = list.map((r, i) => rec(String(i), r.start, r.start + r.length))
           const shares = masterShares(recordings, join, flicks(fade))
           const there = recordings.filter((r) => time >= r.start && time < r.end)
-          const sum = there.reduce((s, r) => s + levelAt(shares.get(r.id) ?? [], flicks(time)), 0)
+          const sum = there.reduce((s, r) => s + curveAt(shares.get(r.id) as NonNullable<ReturnType<typeof shares.get>>, flicks(time)), 0)
           if (there.length > 0) expect(sum).toBeCloseTo(1, 6)
         },
       ),

@@ -1,11 +1,5 @@
 import { type Flicks, flicks } from '../time/index.ts'
-
-/** A point of a level over time: straight lines lead from one to the next, before the first and behind the last it stays. */
-export interface LevelPoint {
-  readonly time: Flicks
-  /** Linear factor, 0..1. */
-  readonly gain: number
-}
+import type { LevelCurve } from './levels.ts'
 
 /** A recording on the master's time, half-open. */
 export interface Recorded {
@@ -21,25 +15,25 @@ export interface Recorded {
  * @param join 'order': the first in the list that is there; 'crossfade': one after the other, changing in the middle of
  *   each overlap
  * @param fade length of a change; shorter where less of both is there
- * @returns level points by id, ascending in time; one constant point where a recording is heard as long as it lasts
+ * @returns curves by id; one constant point where a recording is heard as long as it lasts
  */
-export function masterShares(recordings: readonly Recorded[], join: 'crossfade' | 'order', fade: Flicks): Map<string, LevelPoint[]> {
-  const out = new Map<string, LevelPoint[]>()
+export function masterShares(recordings: readonly Recorded[], join: 'crossfade' | 'order', fade: Flicks): Map<string, LevelCurve> {
+  const out = new Map<string, LevelCurve>()
   const turns = join === 'order' ? byOrder(recordings) : byTime(recordings)
   for (const recording of recordings) {
     const mine = turns.flatMap((turn, i) => (turn.id === recording.id ? [i] : []))
-    const points: LevelPoint[] = []
+    const points: { time: Flicks; value: number }[] = []
     for (const i of mine) {
       const { from, to } = turns[i]
       const into = changeAt(recordings, turns[i - 1], turns[i], fade)
       const outOf = changeAt(recordings, turns[i], turns[i + 1], fade)
-      if (into) points.push({ time: into.from, gain: 0 }, { time: into.to, gain: 1 })
-      else if (from > recording.start) points.push({ time: from, gain: 0 }, { time: from, gain: 1 })
-      if (outOf) points.push({ time: outOf.from, gain: 1 }, { time: outOf.to, gain: 0 })
-      else if (to < recording.end) points.push({ time: to, gain: 1 }, { time: to, gain: 0 })
+      if (into) points.push({ time: into.from, value: 0 }, { time: into.to, value: 1 })
+      else if (from > recording.start) points.push({ time: from, value: 0 }, { time: from, value: 1 })
+      if (outOf) points.push({ time: outOf.from, value: 1 }, { time: outOf.to, value: 0 })
+      else if (to < recording.end) points.push({ time: to, value: 1 }, { time: to, value: 0 })
     }
     const never = mine.length === 0
-    out.set(recording.id, points.length > 0 ? points : [{ time: recording.start, gain: never ? 0 : 1 }])
+    out.set(recording.id, { lines: 'factors', points: points.length > 0 ? points : [{ time: recording.start, value: never ? 0 : 1 }] })
   }
   return out
 }
@@ -95,15 +89,4 @@ function changeAt(recordings: readonly Recorded[], before: Turn | undefined, aft
   if (length <= 0) return null
   const from = Math.max(low, Math.min(high - length, Math.round(before.to - length / 2)))
   return { from: flicks(from), to: flicks(from + length) }
-}
-
-/** Level at an instant of points ascending in time; 1 where there are none. */
-export function levelAt(points: readonly LevelPoint[], time: Flicks): number {
-  if (points.length === 0) return 1
-  let i = points.length - 1
-  while (i >= 0 && points[i].time > time) i--
-  if (i < 0) return points[0].gain
-  const [a, b] = [points[i], points[i + 1]]
-  if (!b || b.time === a.time) return a.gain
-  return a.gain + ((b.gain - a.gain) * (time - a.time)) / (b.time - a.time)
 }

@@ -1,10 +1,11 @@
+import type { Channel, ChannelLayout } from '../mix/index.ts'
 import type { Flicks } from '../time/index.ts'
 import { drafted, type Reducers } from './drawer.ts'
 import { own } from './ids.ts'
 import { clipOf, EditError, named, placementOf } from './lookup.ts'
 import { isMaster } from './master.ts'
 import { accept, moveClips, nudge, type Placing, park, place, placeByPoint, setPoint } from './places.ts'
-import type { Angle, Channel, ChannelLayout, Clip, PointKind, ProjectDoc } from './types.ts'
+import type { Angle, Clip, PointKind, ProjectDoc } from './types.ts'
 
 export type ClipEdit =
   | { type: 'addClips'; angles: Angle[]; clips: Clip[] }

@@ -18,9 +18,9 @@ export { FLAGS, type Flag, flagsOf } from './flags.ts'
 export { isId } from './ids.ts'
 export { EditError } from './lookup.ts'
 export { type MarkEdit, marksOnMaster } from './marks.ts'
-export { clockOf, isMaster, type MasterEdit, masterRange, stripOf } from './master.ts'
+export { clockOf, groupStripOf, isMaster, type MasterEdit, masterRange, stripOf } from './master.ts'
 export { difference, MigrationError, migrate } from './migrate.ts'
-export type { MixEdit } from './mix.ts'
+export type { MixEdit, StripChange } from './mix.ts'
 export { type Note, notesFor } from './notes.ts'
 export type { PictureEdit } from './picture.ts'
 export { MOST_TIME, PLACED_BY, SET_BY_HAND, SOUND_SPEED } from './places.ts'
@@ -31,18 +31,15 @@ export { inBlocks, marksOf, pointsOf, pulseOf } from './sorted.ts'
 export { timecodeProposals } from './start-timecode.ts'
 export {
   type Angle,
-  CHANNEL_LAYOUTS,
-  type Channel,
-  type ChannelLayout,
   CLIP_STATES,
   type Clip,
   type ClipState,
   type Cut,
-  channelKey,
   DEFAULT_STRIP,
   type Envelope,
   emptyProject,
   envelopeKey,
+  type Group,
   HUE_COUNT,
   LAYER_KINDS,
   type Layer,

@@ -5,7 +5,7 @@ import { own } from './ids.ts'
 import { clipOf, EditError } from './lookup.ts'
 import { bounded } from './places.ts'
 import { inBlocks, pulseOf } from './sorted.ts'
-import { DEFAULT_STRIP, type MasterJoin, type Piece, type Placement, type ProjectDoc, type Strip } from './types.ts'
+import { DEFAULT_STRIP, envelopeKey, type MasterJoin, type Piece, type Placement, type ProjectDoc, type Strip } from './types.ts'
 
 export type MasterEdit =
   /** One recording alone is the master. */
@@ -32,9 +32,14 @@ export function isMaster(doc: Pick<ProjectDoc, 'master'>, clipId: string): boole
   return doc.master.clipIds.includes(clipId)
 }
 
-/** The strip of a clip: what the user set, else the master is heard and others are not. */
-export function stripOf(doc: Pick<ProjectDoc, 'master' | 'strips'>, clipId: string): Strip {
-  return own(doc.strips, clipId) ?? { ...DEFAULT_STRIP, on: isMaster(doc, clipId) }
+/** The strip of a clip: what the user set, else the master is heard and others are not. That of a channel is on unless it was switched off. */
+export function stripOf(doc: Pick<ProjectDoc, 'master' | 'strips'>, clipId: string, channel?: string): Strip {
+  return own(doc.strips, envelopeKey(clipId, channel)) ?? { ...DEFAULT_STRIP, on: channel !== undefined || isMaster(doc, clipId) }
+}
+
+/** The strip of a group: it is on unless it was switched off. */
+export function groupStripOf(doc: Pick<ProjectDoc, 'strips'>, groupId: string): Strip {
+  return own(doc.strips, groupId) ?? { ...DEFAULT_STRIP, on: true }
 }
 
 /**

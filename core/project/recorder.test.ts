@@ -137,7 +137,22 @@ const anyEdit: fc.Arbitrary<Edit> = fc.oneof(
   }),
   some('movePiece', { cutId, pieceId, before: fc.option(pieceId) }),
   some('removePiece', { cutId, pieceId }),
-  some('strip', { clipId: clip, change: fc.record({ on: fc.boolean() }) }),
+  some('strip', {
+    clipId: clip,
+    channel: fc.constantFrom(undefined, '0.1'),
+    change: fc.record({ on: fc.boolean(), pan: fc.constantFrom(null, -1, 0.5), highPassHz: fc.constantFrom(null, 80) }),
+  }),
+  some('strip', { clipId: clip, change: fc.record({ group: fc.option(fc.constantFrom('voices', 'room')) }) }),
+  some('group', {
+    groupId: fc.constantFrom('voices', 'room'),
+    name: fc.constantFrom('Voices', 'All'),
+    change: fc.record({ gainDb: fc.integer({ min: -9, max: 0 }) }),
+  }),
+  some('removeGroup', { groupId: fc.constantFrom('voices', 'room') }),
+  some('groupEnvelope', {
+    groupId: fc.constantFrom('voices', 'room'),
+    points: fc.array(fc.record({ time, gainDb: fc.option(fc.constant(-3)) }), { maxLength: 2 }),
+  }),
   some('masters', { clipIds: fc.uniqueArray(clip, { maxLength: 3 }), join: fc.constantFrom('order', 'crossfade') }),
   some('workedFile', { clipId: clip, fileId: fc.option(fc.constantFrom('w1', 'w2')) }),
   some('takes', { names: fc.dictionary(clip, fc.option(fc.constantFrom('Take 1', 'Night'))) }),

@@ -1,5 +1,6 @@
 import type { Magnet, StandIn, SwitchPoint } from '../cut/index.ts'
 import type { Verdict, Why } from '../lineup/index.ts'
+import type { Channel, Processing } from '../mix/index.ts'
 import type { Cutout, Framing, Look } from '../picture/index.ts'
 import type { SpanKind } from '../speech/index.ts'
 import { FLICKS_PER_SECOND, type Flicks, flicks, type Jump } from '../time/index.ts'
@@ -63,30 +64,8 @@ export interface Clip {
   take?: string
   /** Pictures a second as "num/den", where what the file says of itself is wrong. */
   rate?: string
-  /** By stream and channel, as {@link channelKey} writes them; channels that are as they were found are not there. */
+  /** By stream and channel, as `channelKey` writes them; channels that are as they were found are not there. */
   channels?: Record<string, Channel>
-}
-
-/** Names a channel of a clip: number of the stream and of the channel in it, both from 0. */
-export const channelKey = (stream: number, channel: number): string => `${stream}.${channel}`
-
-/** Names what an envelope belongs to: a clip, or one channel of it. */
-export const envelopeKey = (clipId: string, channel?: string): string => (channel === undefined ? clipId : `${clipId} ${channel}`)
-
-/** How a channel of sound is placed: in the middle, at a side, or as one side of a stereo pair with the next channel. */
-export const CHANNEL_LAYOUTS = ['middle', 'left', 'right', 'pair'] as const
-export type ChannelLayout = (typeof CHANNEL_LAYOUTS)[number]
-
-/** What was said of one channel of one stream of a clip; what was not said is as it was found. */
-export interface Channel {
-  name?: string
-  layout?: ChannelLayout
-  /** False: nobody downstream hears it. Found, channels of the first stream are on. */
-  on?: boolean
-  /** Polarity turned. */
-  turned?: true
-  /** Later by so much. */
-  delay?: Flicks
 }
 
 /** Ways a placement can come about, in the order of proof. */
@@ -227,19 +206,29 @@ export interface Cut {
   layers: Record<string, Layer>
 }
 
-/** One channel strip; the key is `clipId` (all channels of a clip's first sound stream together). */
-export interface Strip {
+/** The strip of a clip, of one of its channels or of a group, as {@link envelopeKey} and the group's id name it. */
+export interface Strip extends Processing {
   on: boolean
   mute: boolean
   solo: boolean
   gainDb: number
+  /** −1 left to 1 right; absent: where it is. */
+  pan?: number
+  /** Of a clip or a channel: the group it goes to; absent: a channel goes with its clip, a clip to the programme. */
+  group?: string
+}
+
+/** What several sounds go through together, such as all voices. */
+export interface Group {
+  id: string
+  name: string
 }
 
 /** In a half-open range of the master's time a clip (or one channel of it) is heard or not, whatever its strip says. */
 export interface MixRange {
   id: string
   clipId: string
-  /** As {@link channelKey} writes it; absent: all channels. */
+  /** As `channelKey` writes it; absent: all channels. */
   channel?: string
   from: Flicks
   to: Flicks
@@ -247,6 +236,9 @@ export interface MixRange {
   fadeIn?: Flicks
   fadeOut?: Flicks
 }
+
+/** Names what an envelope belongs to: a clip, or one channel of it. */
+export const envelopeKey = (clipId: string, channel?: string): string => (channel === undefined ? clipId : `${clipId} ${channel}`)
 
 /** A level over time: decibels by instants of the master (flicks as text), straight lines between them. */
 export type Envelope = Record<string, number>
@@ -298,6 +290,8 @@ export interface ProjectDoc {
   cuts: Cut[]
   activeCutId: string
   strips: Record<string, Strip>
+  /** By id; absent until there is one. */
+  groups?: Record<string, Group>
   mixRanges: Record<string, MixRange>
   /** By clip, or by clip and channel, as {@link envelopeKey} writes it. */
   envelopes: Record<string, Envelope>

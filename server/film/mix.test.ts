@@ -2,11 +2,10 @@ import { execFileSync } from 'node:child_process'
 import { readFileSync, rmSync } from 'node:fs'
 import path from 'node:path'
 import { layOut } from '@pendolo/core/formats'
-import { applyEdits, type Channel, type Edit, emptyProject } from '@pendolo/core/project'
+import { applyEdits, type Edit, emptyProject, type FileFacts } from '@pendolo/core/project'
 import { secondsToFlicks } from '@pendolo/core/time'
 import { exchangeFiles } from '../jobs/workshop.ts'
 import { probe } from '../media/probe.ts'
-import { hearingGraph, soundClock } from '../media/sound-clock.ts'
 import { makeMedia, showFolder, testConfig } from '../testing.ts'
 import { joinedMaster } from './joined.ts'
 import { FILM_SOUND_RATE, mixSound } from './mix.ts'
@@ -64,16 +63,31 @@ async function mix(edits: Edit[], gone?: string): Promise<Float32Array> {
   return samples.filter((_, i) => i % 2 === 0)
 }
 const strip = (clipId: string, change: Extract<Edit, { type: 'strip' }>['change']): Edit => ({ type: 'strip', clipId, change })
+type ChannelChange = Extract<Edit, { type: 'channel' }>['change']
 const at = (seconds: number) => Math.round(seconds * FILM_SOUND_RATE)
 
-/** Half a second at an offset of what ffmpeg makes of a file by a graph: how loud 400 Hz, 1000 Hz and 2500 Hz are left and right. */
-async function heardAs(file: string, said: Record<string, Channel>) {
-  const probed = await probe(config, file)
+/** What a film of one recording alone sounds like, which is its master: interleaved stereo. */
+async function alone(file: string, edits: Edit[], change: (facts: FileFacts) => FileFacts = (facts) => facts): Promise<Float32Array> {
+  const row = { id: 'f', projectId: 'p', path: file, name: path.basename(file), size: 0, contentKey: '', facts: change(await probe(config, file)), notes: [] }
+  const { doc } = applyEdits(emptyProject('cut'), [
+    { type: 'addClips', angles: [], clips: [{ id: 'm', fileId: 'f', angleId: null, state: 'in' }] },
+    { type: 'setMaster', clipId: 'm' },
+    ...edits,
+  ])
+  const files = exchangeFiles([row])
+  const out = path.join(folder, 'alone.f32')
+  const frames = await mixSound(config, layOut('Alone', doc, files), files, out, signal)
+  const bytes = readFileSync(out)
+  const samples = new Float32Array(bytes.buffer.slice(bytes.byteOffset, bytes.byteOffset + bytes.length))
+  expect(samples.length).toBe(frames * 2)
+  return samples
+}
+
+/** Half a second of a recording with channels as they were said to be: how loud 400 Hz, 1000 Hz and 2500 Hz are left and right. */
+async function heardAs(file: string, said: Record<string, ChannelChange>) {
+  const edits = Object.entries(said).map(([channel, change]): Edit => ({ type: 'channel', clipId: 'm', channel, change }))
   // As a recorder's that says nothing of where its microphones stand.
-  const facts = { ...probed, audio: probed.audio && { ...probed.audio, layout: '' } }
-  const graph = hearingGraph(facts, soundClock(facts).filter, said)
-  const out = execFileSync('ffmpeg', ['-v', 'error', '-i', file, '-filter_complex', graph, '-map', '[a]', '-f', 'f32le', '-ac', '2', '-ar', '48000', 'pipe:1'])
-  const samples = new Float32Array(out.buffer.slice(out.byteOffset, out.byteOffset + out.byteLength))
+  const samples = await alone(file, edits, (facts) => ({ ...facts, audio: facts.audio && { ...facts.audio, layout: '' } }))
   const level = (hz: number, side: number) => {
     let [a, b] = [0, 0]
     for (let n = 0; n < 24000; n++) {
@@ -115,6 +129,93 @@ describe('channels as they were said to be', () => {
       [0, 0],
       [0, 0.2],
     ])
+  })
+})
+
+describe('strips', () => {
+  /** Three microphones, each with a tone of its own, a second of each. */
+  const three = () =>
+    makeMedia(path.join(folder, 'mics.wav'), [
+      '-f',
+      'lavfi',
+      '-i',
+      `aevalsrc='${[400, 1000, 2500].map((hz) => `0.2*sin(2*PI*${hz}*t)`).join('|')}':s=48000:d=3`,
+      '-c:a',
+      'pcm_f32le',
+    ])
+  const recorder = (facts: FileFacts) => ({ ...facts, audio: facts.audio && { ...facts.audio, layout: '' } })
+  const own = (channel: string, change: Extract<Edit, { type: 'strip' }>['change']): Edit => ({ type: 'strip', clipId: 'm', channel, change })
+  /** How loud a tone is left and right over half a second. */
+  const tone = (samples: Float32Array, hz: number, from: number, length = 0.5) =>
+    [0, 1].map((side) => {
+      let [a, b] = [0, 0]
+      for (let n = at(from); n < at(from + length); n++) {
+        a += samples[2 * n + side] * Math.cos((2 * Math.PI * hz * n) / FILM_SOUND_RATE)
+        b += samples[2 * n + side] * Math.sin((2 * Math.PI * hz * n) / FILM_SOUND_RATE)
+      }
+      return Math.hypot(a, b) / (at(length) / 2)
+    })
+  const level = 0.2 / Math.sqrt(3)
+
+  test('of channels place, filter and raise each by itself; one that goes to a group goes through it', async () => {
+    const samples = await alone(
+      three(),
+      [
+        own('0.0', { pan: -1 }),
+        own('0.1', { gainDb: -20 }),
+        { type: 'group', groupId: 'music', name: 'Music', change: { highPassHz: 2000, gainDb: 6 } },
+        own('0.2', { group: 'music' }),
+      ],
+      recorder,
+    )
+    expect(tone(samples, 400, 1)).toEqual([expect.closeTo(level, 3), expect.closeTo(0, 4)])
+    expect(tone(samples, 1000, 1)).toEqual([expect.closeTo(level / 10, 3), expect.closeTo(level / 10, 3)])
+    const through = tone(samples, 2500, 1)[0] / level
+    // Two octaves and a half below nothing is lost: only the low ones would be.
+    expect(20 * Math.log10(through)).toBeCloseTo(6 - 0.7, 0)
+  })
+
+  test('a touch on one microphone is silenced while another is raised; neither edge clicks', async () => {
+    const range = (channel: string, on: boolean): Edit => ({
+      type: 'mixRanges',
+      ranges: [{ id: `r${channel}`, clipId: 'm', channel, from: secondsToFlicks(1), to: secondsToFlicks(2), on }],
+    })
+    const samples = await alone(
+      three(),
+      [
+        range('0.0', false),
+        {
+          type: 'envelope',
+          clipId: 'm',
+          channel: '0.1',
+          points: [
+            { time: secondsToFlicks(0.9), gainDb: 0 },
+            { time: secondsToFlicks(1), gainDb: 6 },
+            { time: secondsToFlicks(2), gainDb: 6 },
+            { time: secondsToFlicks(2.1), gainDb: 0 },
+          ],
+        },
+      ],
+      recorder,
+    )
+    expect(tone(samples, 400, 0.3)[0]).toBeCloseTo(level, 3)
+    expect(tone(samples, 400, 1.1)[0]).toBeLessThan(level / 1000)
+    expect(tone(samples, 1000, 1.1)[0] / level).toBeCloseTo(10 ** (6 / 20), 2)
+    expect(tone(samples, 400, 2.3)[0]).toBeCloseTo(level, 3)
+    expect(tone(samples, 2500, 1.1)[0]).toBeCloseTo(level, 3)
+  })
+
+  test('a microphone that is off is heard where a range says so', async () => {
+    const samples = await alone(
+      three(),
+      [
+        { type: 'channel', clipId: 'm', channel: '0.2', change: { on: false } },
+        { type: 'mixRanges', ranges: [{ id: 'r', clipId: 'm', channel: '0.2', from: secondsToFlicks(1), to: secondsToFlicks(2), on: true }] },
+      ],
+      recorder,
+    )
+    expect(tone(samples, 2500, 0.3)[0]).toBeCloseTo(0, 5)
+    expect(tone(samples, 2500, 1.2)[0]).toBeCloseTo(level, 3)
   })
 })
 
@@ -233,22 +334,7 @@ describe('the film’s sound', () => {
 
   /** A master whose samples say where they are: a slow ramp of 3 s from −1 to 1. */
   const ramp = () => makeMedia(path.join(folder, 'ramp.wav'), ['-f', 'lavfi', '-i', 'aevalsrc=-1+2*n/144000:s=48000:d=3', '-c:a', 'pcm_f32le'])
-  async function rampMix(edits: Edit[]): Promise<Float32Array> {
-    const file = ramp()
-    const row = { id: 'f', projectId: 'p', path: file, name: 'ramp.wav', size: 0, contentKey: '', facts: await probe(config, file), notes: [] }
-    const { doc } = applyEdits(emptyProject('cut'), [
-      { type: 'addClips', angles: [], clips: [{ id: 'm', fileId: 'f', angleId: null, state: 'in' }] },
-      { type: 'setMaster', clipId: 'm' },
-      ...edits,
-    ])
-    const files = exchangeFiles([row])
-    const out = path.join(folder, 'ramp.f32')
-    const frames = await mixSound(config, layOut('Ramp', doc, files), files, out, signal)
-    const bytes = readFileSync(out)
-    const samples = new Float32Array(bytes.buffer.slice(bytes.byteOffset, bytes.byteOffset + bytes.length))
-    expect(samples.length).toBe(frames * 2)
-    return samples.filter((_, i) => i % 2 === 0)
-  }
+  const rampMix = async (edits: Edit[]): Promise<Float32Array> => (await alone(ramp(), edits)).filter((_, i) => i % 2 === 0)
   const value = (masterSample: number) => -1 + (2 * masterSample) / 144_000
 
   test('of a programme with a removed middle is exact to the sample on both sides of the join, and changes over within the fade', async () => {

@@ -1,14 +1,15 @@
 import { open } from 'node:fs/promises'
 import type { Readable } from 'node:stream'
+import { type DeskSource, projectDesk } from '@pendolo/core/film'
 import type { Exchange, ExchangeFile } from '@pendolo/core/formats'
-import { heardGains, type LevelPoint, levelAt, masterShares } from '@pendolo/core/mix'
-import { type Clip, type Placement, type ProjectDoc, stripOf } from '@pendolo/core/project'
+import { channelsOf, type DeskInput, type DeskPassage, DeskRun } from '@pendolo/core/mix'
+import type { FileFacts, Placement, ProjectDoc } from '@pendolo/core/project'
 import { interpolate } from '@pendolo/core/signal'
-import { clipToMaster, FLICKS_PER_SECOND, flicks, frameStart, piecesOf, secondsToFlicks, ZERO } from '@pendolo/core/time'
+import { FLICKS_PER_SECOND, frameStart, piecesOf } from '@pendolo/core/time'
 import type { Config } from '../config.ts'
 import { Cancelled, dropChild, inputArguments, lastWords, limitsFor, start } from '../media/ffmpeg.ts'
 import { present } from '../media/originals.ts'
-import { canSeek, hearingGraph, soundClock } from '../media/sound-clock.ts'
+import { apartGraph, canSeek, hearingOf, MOST_APART, soundClock } from '../media/sound-clock.ts'
 import { MediaError, wordsFor } from '../media/words.ts'
 
 export const FILM_SOUND_RATE = 48000
@@ -21,20 +22,22 @@ const FAR = 20 * FILM_SOUND_RATE
 /** Input kept around a block for interpolation, frames. */
 const MARGIN = 64
 
-/** Sound of one original on the master's clock, read in blocks: forwards in one go, backwards by beginning anew. */
+/** Sound of one original on the master's clock, some channels of it, read in blocks: forwards in one go, backwards by beginning anew. */
 class PlacedSound {
+  /** Numbers of the inputs of the desk that it gives; one for all of a clip. */
+  readonly inputs: readonly number[]
+  /** Channels that it gives; whether each is an input by itself. */
+  readonly channels: number
+  readonly apart: boolean
   #child: ReturnType<typeof start> | null = null
   #chunks: AsyncIterator<Buffer> | null = null
   readonly #open: (seconds: number) => ReturnType<typeof start>
   readonly #seeks: boolean
   readonly #placement: Placement
-  /** Level over master time; empty where it is the same throughout. */
-  readonly #levels: readonly LevelPoint[]
   /** Pieces that ran through: where each begins and ends on the master, and where its clip time 0 would lie, frames. */
   readonly #pieces: { begins: number; ends: number; offset: number }[]
   /** How far a jump may lead back, frames. */
   readonly #back: number
-  readonly gain: number
   #held = new Float32Array(0)
   /** Clip frame of the first held one. */
   #heldFrom = 0
@@ -42,10 +45,11 @@ class PlacedSound {
   #ended = false
   #failure: MediaError | null = null
 
-  constructor(config: Config, { file, placement, gain, levels, channels }: Heard) {
+  constructor(config: Config, { file, placement, apart, inputs }: Heard) {
     this.#placement = placement
-    this.#levels = levels
-    this.gain = gain
+    this.inputs = inputs
+    this.channels = apart ? apart.channels.length : 2
+    this.apart = apart !== null
     const frames = (t: number) => (t / FLICKS_PER_SECOND) * FILM_SOUND_RATE
     const pieces = piecesOf(placement).map(({ from, to, start }) => ({
       begins: frames(start + placement.rate * from),
@@ -54,11 +58,11 @@ class PlacedSound {
     }))
     this.#pieces = pieces.map((p, i) => ({ ...p, ends: Math.min(p.ends, pieces[i + 1]?.begins ?? p.ends) }))
     this.#back = Math.ceil(Math.max(0, ...(placement.jumps ?? []).map((j) => -frames(j.by))))
-    const output = ['-ar', String(FILM_SOUND_RATE), '-ac', '2', '-f', 'f32le', 'pipe:1']
+    const output = ['-ar', String(FILM_SOUND_RATE), ...(apart ? [] : ['-ac', '2']), '-f', 'f32le', 'pipe:1']
     this.#seeks = canSeek(file.facts)
     this.#open = (seconds) => {
       const { before, filter } = soundClock(file.facts, seconds)
-      const graph = hearingGraph(file.facts, filter, channels)
+      const graph = apart ? apartGraph(apart.stream, apart.channels, filter) : `[0:a:0]${hearingOf(file.facts, filter)}`
       const child = start(
         config,
         ['-v', 'error', '-nostdin', ...before, ...inputArguments(file.path), '-filter_complex', graph, '-map', '[a]', ...output],
@@ -95,20 +99,13 @@ class PlacedSound {
     this.#ended = false
   }
 
-  /** Adds master frames [from, from + count) to an interleaved stereo block. */
-  async addTo(block: Float32Array, from: number, count: number): Promise<void> {
-    if (this.#levels.length === 0) return this.#addTo(block, from, count)
-    const own = new Float32Array(block.length)
-    await this.#addTo(own, from, count)
-    for (let n = 0; n < count; n++) {
-      const level = levelAt(this.#levels, flicks(Math.round(((from + n) / FILM_SOUND_RATE) * FLICKS_PER_SECOND)))
-      block[2 * n] += level * own[2 * n]
-      block[2 * n + 1] += level * own[2 * n + 1]
-    }
-  }
-
-  async #addTo(block: Float32Array, from: number, count: number): Promise<void> {
+  /**
+   * Adds master frames [from, from + count), times a factor for each, to channels from their frame `at` on.
+   * @param into planar, one array a channel
+   */
+  async addTo(into: readonly Float32Array[], at: number, from: number, count: number, shape: Float32Array | null): Promise<void> {
     const { rate } = this.#placement
+    const { channels } = this
     for (const piece of this.#pieces) {
       const position = (n: number) => (from + n - piece.offset) / rate
       // A doubled stretch is heard from the later piece; what was lost is silence.
@@ -118,27 +115,29 @@ class PlacedSound {
       const last = Math.ceil(position(ends)) + MARGIN
       if (last < 0) continue
       await this.#hold(Math.floor(position(begins)) - MARGIN - this.#back, last)
-      const frames = this.#held.length / 2
-      for (let n = begins; n < ends; n++) {
-        if (rate === 1) {
-          // A clock that agrees is copied sample by sample, to the nearest one.
-          const i = Math.round(position(n)) - this.#heldFrom
-          if (i < 0 || i >= frames) continue
-          block[2 * n] += this.gain * this.#held[2 * i]
-          block[2 * n + 1] += this.gain * this.#held[2 * i + 1]
-        } else {
-          const i = position(n) - this.#heldFrom
-          if (i < 0 || i > frames) continue
-          block[2 * n] += this.gain * interpolate(this.#held, frames, 2, 0, i)
-          block[2 * n + 1] += this.gain * interpolate(this.#held, frames, 2, 1, i)
+      const held = this.#held
+      const frames = held.length / channels
+      for (let c = 0; c < channels; c++) {
+        const out = into[c]
+        for (let n = begins; n < ends; n++) {
+          const level = shape ? shape[n] : 1
+          if (rate === 1) {
+            // A clock that agrees is copied sample by sample, to the nearest one.
+            const i = Math.round(position(n)) - this.#heldFrom
+            if (i >= 0 && i < frames) out[at + n] += level * held[channels * i + c]
+          } else {
+            const i = position(n) - this.#heldFrom
+            if (i >= 0 && i <= frames) out[at + n] += level * interpolate(held, frames, channels, c, i)
+          }
         }
       }
     }
   }
 
   async #hold(first: number, last: number): Promise<void> {
+    const { channels } = this
     const from = Math.max(0, first)
-    let have = this.#heldFrom + this.#held.length / 2
+    let have = this.#heldFrom + this.#held.length / channels
     // What lies before the held frames has been let go, and a programme may go back all the same; far ahead it is quicker to begin anew.
     if (!this.#chunks || from < this.#heldFrom || (this.#seeks && !this.#ended && from - have > FAR)) {
       this.#begin(from)
@@ -154,16 +153,16 @@ class PlacedSound {
         break
       }
       const bytes = this.#odd.length > 0 ? Buffer.concat([this.#odd, value]) : value
-      const whole = bytes.length - (bytes.length % 8)
+      const whole = bytes.length - (bytes.length % (4 * channels))
       this.#odd = bytes.subarray(whole)
       const samples = new Float32Array(Uint8Array.from(bytes.subarray(0, whole)).buffer)
       pieces.push(samples)
       length += samples.length
-      have += samples.length / 2
+      have += samples.length / channels
       // What nobody asked for is let go as it comes.
-      while (pieces.length > 1 && start + pieces[0].length / 2 <= from) {
+      while (pieces.length > 1 && start + pieces[0].length / channels <= from) {
         const gone = (pieces.shift() as Float32Array).length
-        start += gone / 2
+        start += gone / channels
         length -= gone
       }
     }
@@ -173,8 +172,8 @@ class PlacedSound {
       all.set(piece, at)
       at += piece.length
     }
-    const drop = Math.max(0, Math.min(all.length / 2, from - start))
-    this.#held = all.subarray(drop * 2)
+    const drop = Math.max(0, Math.min(all.length / channels, from - start))
+    this.#held = all.subarray(drop * channels)
     this.#heldFrom = start + drop
   }
 
@@ -183,41 +182,34 @@ class PlacedSound {
   }
 }
 
+/** What one decoder gives to the desk. */
 interface Heard {
   readonly file: ExchangeFile
   readonly placement: Placement
-  readonly gain: number
-  readonly levels: readonly LevelPoint[]
-  /** What was said of its channels. */
-  readonly channels: Clip['channels']
+  /** Channels of one stream, each by itself; null: all of the clip in two. */
+  readonly apart: { readonly stream: number; readonly channels: readonly number[] } | null
+  /** Numbers of its inputs of the desk. */
+  readonly inputs: readonly number[]
 }
 
-/** Which clips are heard in the film, with their factors; recordings that are the master together give way to each other. */
-function heard(doc: ProjectDoc, files: ReadonlyMap<string, ExchangeFile>): Heard[] {
-  const clips = Object.values(doc.clips).filter((c) => c.state === 'in' && doc.placements[c.id] && files.get(c.fileId)?.facts.audio)
-  const gains = heardGains(clips.map((c) => stripOf(doc, c.id)))
-  const shares = sharesOf(doc, files)
-  return clips
-    .map((c, i) => ({
-      file: files.get(c.fileId) as ExchangeFile,
-      placement: doc.placements[c.id],
-      gain: gains[i],
-      levels: shares.get(c.id) ?? [],
-      channels: c.channels,
-    }))
-    .filter((x) => x.gain > 0)
-}
-
-/** Levels of the recordings of a master of several; empty where there is but one. */
-function sharesOf({ master, clips, placements }: ProjectDoc, files: ReadonlyMap<string, ExchangeFile>): ReadonlyMap<string, readonly LevelPoint[]> {
-  if (master.clipIds.length < 2) return new Map()
-  const recordings = master.clipIds.flatMap((id) => {
-    const file = files.get(clips[id]?.fileId ?? '')
-    const placement = placements[id]
-    if (!file?.facts.audio || !placement) return []
-    return [{ id, start: clipToMaster(ZERO, placement), end: clipToMaster(secondsToFlicks(file.facts.durationSeconds), placement) }]
-  })
-  return masterShares(recordings, master.join, master.fade)
+/** Decoders for the inputs of a desk: channels of one stream come out of one, as far as one can. */
+function decodersFor(doc: ProjectDoc, files: ReadonlyMap<string, ExchangeFile>, sources: readonly DeskSource[]): Heard[] {
+  const out: (Heard & { apart: { channels: number[] } | null; inputs: number[]; clipId: string })[] = []
+  for (const [input, { clipId, channel, number }] of sources.entries()) {
+    const file = files.get(doc.clips[clipId].fileId) as ExchangeFile
+    const placement = doc.placements[clipId]
+    if (channel === null) {
+      out.push({ clipId, file, placement, apart: null, inputs: [input] })
+      continue
+    }
+    const found = channelsOf(file.facts.audio as NonNullable<FileFacts['audio']>)[number - 1]
+    const open = out.find((h) => h.clipId === clipId && h.apart?.stream === found.stream && h.apart.channels.length < MOST_APART)
+    if (open?.apart) {
+      open.apart.channels.push(found.channel)
+      open.inputs.push(input)
+    } else out.push({ clipId, file, placement, apart: { stream: found.stream, channels: [found.channel] }, inputs: [input] })
+  }
+  return out
 }
 
 /** A run of the programme in sound frames: where it begins and ends in the film, with its fades, and on the master. */
@@ -295,60 +287,62 @@ export async function mixRuns(
   write: (bytes: Uint8Array) => Promise<void>,
   signal: AbortSignal,
 ): Promise<number> {
-  const sounds = heard(doc, files)
-  for (const { file } of sounds) await present(config, file)
-  const sources = sounds.map((h) => new PlacedSound(config, h))
+  const { nodes, sources: wanted } = projectDesk(doc, (id) => files.get(id)?.facts)
+  const heard = decodersFor(doc, files, wanted)
+  for (const { file } of heard) await present(config, file)
+  const sources = heard.map((h) => new PlacedSound(config, h))
   try {
-    // What reaches over a join, for the run that follows.
-    let over: Float32Array = new Float32Array(0)
-    for (const run of runs) over = await mixRun(sources, run, over, write, signal)
-    if (over.length > 0) await write(new Uint8Array(Float32Array.from(over).buffer))
+    const desk = new DeskRun(FILM_SOUND_RATE)
+    desk.set(nodes)
+    desk.play(runs.filter((r) => r.from !== null).map(passageOf))
+    const ends = runs.at(-1)?.ends ?? 0
+    const out = [new Float32Array(BLOCK), new Float32Array(BLOCK)] as const
+    const inputs: (Float32Array[] | null)[] = wanted.map(() => null)
+    for (let at = 0; at < ends; at += BLOCK) {
+      if (signal.aborted) throw new Cancelled()
+      const count = Math.min(BLOCK, ends - at)
+      const block = [out[0].subarray(0, count), out[1].subarray(0, count)] as const
+      for (const source of sources) await read(source, runs, at, count, inputs)
+      desk.run(inputs, block, at / FILM_SOUND_RATE)
+      await write(interleaved(block))
+    }
+    return ends
   } finally {
     for (const source of sources) source.close()
   }
-  return runs.at(-1)?.ends ?? 0
 }
 
-/** @param over what the run before reaches into this one @returns what this one reaches into the next */
-async function mixRun(
-  sources: readonly PlacedSound[],
-  run: SoundRun,
-  over: Float32Array,
-  write: (bytes: Uint8Array) => Promise<void>,
-  signal: AbortSignal,
-): Promise<Float32Array> {
-  let ahead: Float32Array = new Float32Array(0)
-  const [first, last] = [run.begins - run.into, run.ends + run.out]
-  const shaped = run.into > 0 || run.out > 0
-  for (let at = first; at < last; ) {
-    if (signal.aborted) throw new Cancelled()
-    const count = Math.min(BLOCK, last - at)
-    const block = new Float32Array(count * 2)
-    if (run.from !== null) for (const source of sources) await source.addTo(block, run.from + (at - run.begins), count)
-    if (shaped) shape(block, run, at)
-    const reach = (at - first) * 2
-    for (let i = reach; i < over.length && i - reach < block.length; i++) block[i - reach] += over[i]
-    // The last part, in which the next run is faded in, waits for it.
-    const whole = Math.max(0, Math.min(count, run.ends - run.out - at))
-    await write(new Uint8Array(block.buffer, 0, whole * 8))
-    if (whole < count) ahead = joinedBlocks(ahead, block.subarray(whole * 2))
-    at += count
-  }
-  return ahead
-}
+const seconds = (frames: number): number => frames / FILM_SOUND_RATE
 
-function shape(block: Float32Array, run: SoundRun, at: number): void {
-  for (let n = 0; n < block.length / 2; n++) {
-    const level = runLevel(run, at + n + 0.5)
-    if (level === 1) continue
-    block[2 * n] *= level
-    block[2 * n + 1] *= level
+function passageOf(run: SoundRun): DeskPassage {
+  return {
+    after: seconds(run.begins),
+    master: seconds(run.from as number),
+    length: seconds(run.ends - run.begins),
+    fadeIn: 2 * seconds(run.into),
+    fadeOut: 2 * seconds(run.out),
   }
 }
 
-function joinedBlocks(a: Float32Array, b: Float32Array): Float32Array {
-  const out = new Float32Array(a.length + b.length)
-  out.set(a)
-  out.set(b, a.length)
-  return out
+/** Gives the desk what a source has for a block of the film: what each run has there, faded over its joins. */
+async function read(source: PlacedSound, runs: readonly SoundRun[], at: number, count: number, inputs: (DeskInput | null)[]): Promise<void> {
+  const own: Float32Array[] = Array.from({ length: source.channels }, () => new Float32Array(count))
+  for (const run of runs) {
+    const [from, to] = [Math.max(at, run.begins - run.into), Math.min(at + count, run.ends + run.out)]
+    if (run.from === null || to <= from) continue
+    const faded = from < run.begins + run.into || to > run.ends - run.out
+    const shape = faded ? Float32Array.from({ length: to - from }, (_, n) => runLevel(run, from + n + 0.5)) : null
+    await source.addTo(own, from - at, run.from + (from - run.begins), to - from, shape)
+  }
+  if (source.apart) for (const [c, input] of source.inputs.entries()) inputs[input] = [own[c]]
+  else inputs[source.inputs[0]] = own
+}
+
+function interleaved([left, right]: readonly [Float32Array, Float32Array]): Uint8Array {
+  const out = new Float32Array(left.length * 2)
+  for (let n = 0; n < left.length; n++) {
+    out[2 * n] = left[n]
+    out[2 * n + 1] = right[n]
+  }
+  return new Uint8Array(out.buffer)
 }

@@ -1,5 +1,5 @@
 import { type HeardChannel, heardChannels } from '@pendolo/core/mix'
-import type { Channel, FileFacts } from '@pendolo/core/project'
+import type { FileFacts } from '@pendolo/core/project'
 import { clockZero } from './pictures.ts'
 
 /** Containers in which sound is found again to the sample from the middle on (Matroska counts in milliseconds, streams guess). */
@@ -49,31 +49,21 @@ export function hearingOf(facts: FileFacts, filter: string): string {
   return `${inTwo(audio?.channels ?? 2, first)}${filter}[a]`
 }
 
-/**
- * Filter graph from a file's streams of sound to [a]: two channels for hearing on its presentation clock. Copies and film
- * go by it.
- * @param filter of {@link soundClock}
- * @param said what was said of its channels; the others are as they were found
- */
-export function hearingGraph({ audio }: FileFacts, filter: string, said: Readonly<Record<string, Channel>> = {}): string {
-  if (!audio) throw new Error('a file without sound is not heard')
-  const counts = audio.streamChannels ?? [audio.channels]
-  const heard = heardChannels(audio, said)
-  const streams = [...new Set(heard.map((c) => c.stream))]
-  // What nobody hears is silent for as long as it lasts.
-  if (streams.length === 0) return `[0:a:0]pan=stereo|c0=0*c0|c1=0*c0,${filter}[a]`
-  const own = (stream: number) =>
-    inTwo(
-      counts[stream],
-      heard.filter((c) => c.stream === stream),
-    )
-  if (streams.length === 1) return `[0:a:${streams[0]}]${own(streams[0])}${filter}[a]`
-  const each = streams.map((stream, i) => `[0:a:${stream}]${own(stream)}${filter},aformat=sample_fmts=flt[h${i}]`)
-  return `${each.join(';')};${streams.map((_, i) => `[h${i}]`).join('')}amix=inputs=${streams.length}:normalize=0[a]`
-}
-
 /** Filter that puts all channels of a stream together at equal power. It stands before all others: what resamples knows no layout of more than sixteen channels. */
 export function allInOne(channels: number): string {
   const weight = (1 / Math.sqrt(channels)).toFixed(4)
   return `pan=mono|c0=${Array.from({ length: channels }, (_, c) => `${weight}*c${c}`).join('+')}`
+}
+
+/** Channels that one graph can take apart: what resamples knows no layout of more. */
+export const MOST_APART = 16
+
+/**
+ * Filter graph from some channels of one stream to [a], each by itself at its own level, on the file's presentation clock.
+ * @param filter of {@link soundClock}
+ * @param channels numbers in the stream, from 0; at most {@link MOST_APART}
+ */
+export function apartGraph(stream: number, channels: readonly number[], filter: string): string {
+  const layout = channels.length === 1 ? 'mono' : `${channels.length}c`
+  return `[0:a:${stream}]pan=${layout}|${channels.map((c, k) => `c${k}=c${c}`).join('|')},${filter}[a]`
 }

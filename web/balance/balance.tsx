@@ -121,7 +121,7 @@ function useAlone(project: ProjectState): [Alone | null, (wanted: Alone | null) 
   const [alone, setAlone] = useState<Alone | null>(null)
   useEffect(() => {
     const sound = alone && channelAlone(project, alone.clipId, alone.key)
-    engine.listenTo(sound ? [sound] : null)
+    engine.listenTo(sound)
   }, [alone, project])
   useEffect(() => () => engine.listenTo(null), [])
   const hear = (wanted: Alone | null) => {

@@ -1,6 +1,6 @@
 import { channelName, type GatheredFile } from '@pendolo/api'
-import { channelsOf, type FoundChannel, isOn } from '@pendolo/core/mix'
-import { CHANNEL_LAYOUTS, type Channel, type ChannelLayout, type Clip, type Edit } from '@pendolo/core/project'
+import { CHANNEL_LAYOUTS, type Channel, type ChannelLayout, channelsOf, type FoundChannel, isOn } from '@pendolo/core/mix'
+import type { Clip, Edit } from '@pendolo/core/project'
 import { Button, Input, Select, Switch as Toggle, Tooltip } from 'antd'
 import { Headphones } from 'lucide-react'
 import { useEffect, useState } from 'react'

@@ -1,4 +1,4 @@
-import type { Passage } from './types.ts'
+import type { DeskPassage } from '@pendolo/core/mix'
 
 export interface Click {
   /** Master time, s. */
@@ -18,7 +18,7 @@ export class Clicks {
   #list: readonly Click[] = []
   #timer: ReturnType<typeof setInterval> | null = null
   #nodes = new Set<OscillatorNode>()
-  #start: { passages: readonly Passage[]; at: number } | null = null
+  #start: { passages: readonly DeskPassage[]; at: number } | null = null
   /** What is to be clicked, by seconds after the start. */
   #due: readonly { readonly after: number; readonly strong: boolean }[] = []
   #next = 0
@@ -36,7 +36,7 @@ export class Clicks {
     if (this.#start) this.start(this.#start.passages, this.#start.at)
   }
 
-  start(passages: readonly Passage[], at: number): void {
+  start(passages: readonly DeskPassage[], at: number): void {
     this.stop()
     this.#start = { passages, at }
     this.#due = passages.flatMap(({ master, after, length }) =>

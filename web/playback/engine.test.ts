@@ -1,5 +1,6 @@
+import type { DeskPassage } from '@pendolo/core/mix'
 import { FLICKS_PER_SECOND, flicks } from '@pendolo/core/time'
-import type { FromWorker, Passage, PlayModel, ToWorker } from './types.ts'
+import type { FromWorker, PlayModel, ToWorker } from './types.ts'
 
 /** The pictures' worker and the sound desk of the engine under test. */
 const told: ToWorker[] = []
@@ -7,10 +8,10 @@ let answer: (message: FromWorker) => void = () => undefined
 const desk = {
   currentTime: 0,
   started: [] as number[],
-  passages: [] as Passage[],
+  passages: [] as DeskPassage[],
   stopped: 0,
   prepared: 0,
-  heard: [] as PlayModel['sounds'],
+  heard: null as PlayModel['sounds'] | null,
   grains: [] as number[],
   stamp: {} as AudioTimestamp,
 }
@@ -32,7 +33,7 @@ jest.mock('./sound.ts', () => ({
     prepare = async (speed: number) => {
       desk.prepared = speed
     }
-    start = (passages: Passage[]) => {
+    start = (passages: DeskPassage[]) => {
       desk.started.push(passages[0]?.master)
       desk.passages = passages
       return desk.currentTime + 0.08
@@ -75,7 +76,7 @@ beforeEach(() => {
     },
   })
   told.length = 0
-  Object.assign(desk, { currentTime: 5, started: [], stopped: 0, heard: [], grains: [], stamp: {} })
+  Object.assign(desk, { currentTime: 5, started: [], stopped: 0, heard: null, grains: [], stamp: {} })
 })
 afterEach(() => jest.useRealTimers())
 
@@ -294,18 +295,19 @@ describe('the engine', () => {
 
   test('the flam check hears its own two sounds, and the mix comes back after it', async () => {
     const engine = await makeEngine()
-    const mix = [{ clipId: 'master' }] as unknown as PlayModel['sounds']
-    const two = [{ clipId: 'master' }, { clipId: 'b' }] as unknown as PlayModel['sounds']
+    const mix = { nodes: [{ key: 'master' }] } as unknown as PlayModel['sounds']
+    const two = { nodes: [{ key: 'master' }, { key: 'b' }] } as unknown as PlayModel['sounds']
     engine.load({ ...model(), sounds: mix })
     await engine.play()
     expect(desk.heard).toBe(mix)
     engine.listenTo(two)
     expect(desk.heard).toBe(two)
     // An edit in the middle of the check does not end it.
-    engine.load({ ...model(), sounds: [] })
+    const other = { nodes: [] } as unknown as PlayModel['sounds']
+    engine.load({ ...model(), sounds: other })
     expect(desk.heard).toBe(two)
     engine.listenTo(null)
-    expect(desk.heard).toEqual([])
+    expect(desk.heard).toBe(other)
   })
 })
 

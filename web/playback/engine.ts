@@ -1,8 +1,9 @@
+import type { DeskPassage } from '@pendolo/core/mix'
 import type { Rect } from '@pendolo/core/picture'
 import { FLICKS_PER_SECOND, type Flicks, flicks, frameAt, frameStart, programmeLength, programmeTimesOf, type Rate, runAt, ZERO } from '@pendolo/core/time'
 import type { Click } from './clicks.ts'
 import { SoundDesk } from './sound.ts'
-import type { Along, ClockMap, FromWorker, Held, Passage, PictureHealth, PlayModel, TileSource, ToWorker } from './types.ts'
+import type { Along, ClockMap, FromWorker, Held, PictureHealth, PlayModel, TileSource, ToWorker } from './types.ts'
 
 /** What people and tests may read of the engine's state. */
 export interface EngineHealth extends PictureHealth {
@@ -53,6 +54,8 @@ interface Section {
   /** Where it stands afterwards; null to play it again. */
   readonly back: Flicks | null
 }
+
+const SILENCE: PlayModel['sounds'] = { inputs: [], nodes: [] }
 
 const wall = () => performance.timeOrigin + performance.now()
 
@@ -113,7 +116,7 @@ export class Engine {
   /** Hears only these instead of the project's own mix (the flam check); null goes back. */
   listenTo(sounds: PlayModel['sounds'] | null): void {
     this.#audible = sounds
-    this.#desk?.set(sounds ?? this.#model?.sounds ?? [])
+    this.#desk?.set(sounds ?? this.#model?.sounds ?? SILENCE)
   }
 
   /** Clicks that sound along while playing at normal speed; an empty list is silence. */
@@ -313,11 +316,11 @@ export class Engine {
   }
 
   /** What of the master is to be heard, from a place on. */
-  #passages(from: Flicks): Passage[] {
+  #passages(from: Flicks): DeskPassage[] {
     const seconds = (time: number) => time / FLICKS_PER_SECOND
     if (this.#along === 'master') return [{ master: seconds(from), after: 0, length: Number.POSITIVE_INFINITY, fadeIn: 0, fadeOut: 0 }]
     const runs = this.#runs
-    return runs.flatMap((run, i): Passage[] => {
+    return runs.flatMap((run, i): DeskPassage[] => {
       const begin = Math.max(run.at, from)
       const length = run.at + run.length - begin
       if (run.from === null || length <= 0) return []

@@ -123,22 +123,20 @@ describe('what the engine plays of a project', () => {
   })
 
   test('at first the master alone is heard; a camera’s sound is heard when it is switched on, and alone in solo', () => {
-    const gains = (...edits: Edit[]) => Object.fromEntries(playModel(project(edits)).sounds.map((s) => [s.clipId, s.gain]))
-    expect(gains()).toEqual({ master: 1, 'gantry-1': 0 })
+    const gains = (...edits: Edit[]) => Object.fromEntries(playModel(project(edits)).sounds.nodes.map((n) => [n.key, n.left]))
+    expect(gains()).toEqual({ master: 1 })
     const on = gains({ type: 'strip', clipId: 'gantry-1', change: { on: true, gainDb: -6 } })
-    expect(on.master).toBe(1)
-    expect(on['gantry-1']).toBeCloseTo(0.501, 3)
-    const solo = gains({ type: 'strip', clipId: 'gantry-1', change: { on: true, solo: true } })
-    expect(solo).toEqual({ master: 0, 'gantry-1': 1 })
-    const muted = gains({ type: 'strip', clipId: 'master', change: { on: false } })
-    expect(muted).toEqual({ master: 0, 'gantry-1': 0 })
+    expect(on).toEqual({ master: 1, 'gantry-1': expect.closeTo(0.501, 3) })
+    expect(gains({ type: 'strip', clipId: 'gantry-1', change: { on: true, solo: true } })).toEqual({ 'gantry-1': 1 })
+    expect(gains({ type: 'strip', clipId: 'master', change: { on: false } })).toEqual({})
   })
 
   test('what has no place, is set aside, or is not prepared yet is not heard', () => {
-    const heard = (state: ProjectState) => playModel(state).sounds.map((s) => s.clipId)
-    expect(heard(project())).toEqual(['master', 'gantry-1'])
-    expect(heard(project([{ type: 'setAside', clipIds: ['gantry-1'], aside: true }]))).toEqual(['master'])
-    expect(heard(project([], [file('mix', 60, { video: null, ready: { sound: false } }), file('gantry', 30)]))).toEqual(['gantry-1'])
+    const camera: Edit = { type: 'strip', clipId: 'gantry-1', change: { on: true } }
+    const heard = (state: ProjectState) => playModel(state).sounds.inputs.map((s) => s.clipId)
+    expect(heard(project([camera]))).toEqual(['master', 'gantry-1'])
+    expect(heard(project([camera, { type: 'setAside', clipIds: ['gantry-1'], aside: true }]))).toEqual(['master'])
+    expect(heard(project([camera], [file('mix', 60, { video: null, ready: { sound: false } }), file('gantry', 30)]))).toEqual(['gantry-1'])
   })
 })
 
@@ -152,14 +150,14 @@ test('a recorder has sound only; a camera has not, nor one whose other file has 
 describe('the flam check', () => {
   test('the master sounds left of the middle, the clip right of it; both where they lie', () => {
     const sounds = flamSounds(project(), 'gantry-1')
-    expect(sounds.map((s) => s.clipId)).toEqual(['master', 'gantry-1'])
-    expect(sounds[0].pan).toBeLessThan(0)
-    expect(sounds[1].pan).toBeGreaterThan(0)
-    expect(sounds[1].map.start).toBe(seconds(4))
+    expect(sounds.nodes.map((n) => n.key)).toEqual(['master', 'gantry-1'])
+    expect(sounds.nodes[0].left).toBeGreaterThan(sounds.nodes[0].right)
+    expect(sounds.nodes[1].left).toBeLessThan(sounds.nodes[1].right)
+    expect(sounds.inputs[1].map.start).toBe(seconds(4))
   })
 
   test('a clip without a place has no flam: the master is heard by itself', () => {
-    expect(flamSounds(project(), 'roof-1').map((s) => s.clipId)).toEqual(['master'])
+    expect(flamSounds(project(), 'roof-1').inputs.map((s) => s.clipId)).toEqual(['master'])
   })
 })
 
@@ -178,35 +176,41 @@ describe('channels of a recording', () => {
     channel: key,
     change,
   })
-  const masterSound = (p: ProjectState) => playModel(p).sounds.find((s) => s.clipId === 'master')
+  const soundsOf = (p: ProjectState, clipId = 'master') => {
+    const { inputs, nodes } = playModel(p).sounds
+    return inputs.flatMap((s, i) =>
+      s.clipId === clipId ? [{ url: s.url, from: s.from, sides: nodes.filter((n) => n.input === i).map((n) => [n.left, n.right]) }] : [],
+    )
+  }
+  const whole = [{ url: '/api/media/key-mix/sound', from: null, sides: [[1, 1]] }]
 
   test('are played from the copy of the whole until one is changed, then each from its own track', () => {
-    expect(masterSound(project([], recorder()))).toMatchObject({ url: '/api/media/key-mix/sound' })
-    expect(masterSound(project([], recorder()))?.channels).toBeUndefined()
-    const changed = masterSound(project([channel('master', '0.1', { on: false }), channel('master', '0.3', { layout: 'left' })], recorder()))
-    expect(changed?.url).toBe('/api/media/key-mix/channels')
-    expect(changed?.channels).toEqual([
-      { track: 0, channel: 0, left: 0.5, right: 0.5 },
-      { track: 2, channel: 0, left: 0.5, right: 0.5 },
-      { track: 3, channel: 0, left: 0.5, right: 0 },
-    ])
+    expect(soundsOf(project([], recorder()))).toEqual(whole)
+    expect(soundsOf(project([channel('master', '0.1', { on: false }), channel('master', '0.3', { layout: 'left' })], recorder()))).toEqual(
+      [
+        [0, 0.5, 0.5],
+        [2, 0.5, 0.5],
+        [3, 0.5, 0],
+      ].map(([track, left, right]) => ({ url: '/api/media/key-mix/channels', from: { track, channel: 0 }, sides: [[left, right]] })),
+    )
   })
 
   test('of a stereo sound are apart in its copy already', () => {
-    const [sound] = playModel(project([channel('gantry-1', '0.0', { on: false })])).sounds.filter((s) => s.clipId === 'gantry-1')
-    expect(sound).toMatchObject({ url: '/api/media/key-gantry/sound', channels: [{ track: 0, channel: 1, left: 0, right: 1 }] })
+    const on: Edit = { type: 'strip', clipId: 'gantry-1', change: { on: true } }
+    expect(soundsOf(project([on, channel('gantry-1', '0.0', { on: false })]), 'gantry-1')).toEqual([
+      { url: '/api/media/key-gantry/sound', from: { track: 0, channel: 1 }, sides: [[0, 1]] },
+    ])
   })
 
   test('while their copy is being made, the whole is heard', () => {
-    expect(masterSound(project([channel('master', '0.1', { on: false })], recorder({ channels: false })))).toMatchObject({ url: '/api/media/key-mix/sound' })
+    expect(soundsOf(project([channel('master', '0.1', { on: false })], recorder({ channels: false })))).toEqual(whole)
   })
 
   test('one by itself is in the middle at its own level, off or not', () => {
     const off = project([channel('master', '0.2', { on: false })], recorder())
     expect(channelAlone(off, 'master', '0.2')).toMatchObject({
-      gain: 1,
-      url: '/api/media/key-mix/channels',
-      channels: [{ track: 2, channel: 0, left: 1, right: 1 }],
+      inputs: [{ url: '/api/media/key-mix/channels', from: { track: 2, channel: 0 } }],
+      nodes: [{ input: 0, into: null, left: 1, right: 1 }],
     })
     expect(channelAlone(off, 'master', '0.7')).toBeNull()
     expect(channelAlone(project([], recorder({ channels: false })), 'master', '0.2')).toBeNull()

@@ -1,11 +1,11 @@
 import type { GatheredFile, ProjectState } from '@pendolo/api'
-import { activeCut } from '@pendolo/core/film'
-import { channelsOf, heardChannels, heardGains, isChanged, masterShares } from '@pendolo/core/mix'
-import { type Clip, type FileFacts, factsOfClip, frameGridOf, paceOf, pictureSpans, pointsOf, standInOrder, stripOf } from '@pendolo/core/project'
-import { clipToMaster, type Flicks, type FrameGrid, flicks, type PlacementMap, pictureSpansOf, secondsToFlicks, ZERO } from '@pendolo/core/time'
+import { activeCut, projectDesk, masterRecordings as recordingsOf } from '@pendolo/core/film'
+import { channelsOf } from '@pendolo/core/mix'
+import { type FileFacts, factsOfClip, frameGridOf, paceOf, pictureSpans, pointsOf, standInOrder } from '@pendolo/core/project'
+import { type Flicks, type FrameGrid, flicks, type PlacementMap, pictureSpansOf, ZERO } from '@pendolo/core/time'
 import { mediaUrl } from '../data/client.ts'
 import { filmFor, type ProjectFilm } from './film.ts'
-import type { PlayClip, PlayModel, PlaySound } from './types.ts'
+import type { PlayClip, PlayInput, PlayModel, PlaySounds } from './types.ts'
 
 /** Where the master ends; it begins at 0 unless several recordings are it together. */
 export function masterEnd(project: ProjectState): Flicks {
@@ -92,25 +92,27 @@ export function playModel(project: ProjectState): PlayModel {
   }
 }
 
-function playSounds(project: ProjectState): PlaySound[] {
-  const { doc } = project
-  const files = new Map(project.files.map((f) => [f.id, f]))
-  const clips = Object.values(doc.clips).filter((c) => c.state === 'in' && doc.placements[c.id] && files.get(c.fileId)?.ready.sound)
-  const gains = heardGains(clips.map((c) => stripOf(doc, c.id)))
-  const levels = masterLevels(project)
-  return clips.map((c, i) => {
-    const file = files.get(c.fileId) as GatheredFile
-    const changed = file.facts.audio && isChanged(file.facts.audio, c.channels) ? playChannels(file, c.channels ?? {}) : null
-    return {
-      clipId: c.id,
-      url: mediaUrl(file.contentKey, 'sound'),
-      map: doc.placements[c.id],
-      gain: gains[i],
-      pan: 0,
-      ...changed,
-      ...(levels.has(c.id) && { levels: levels.get(c.id) }),
-    }
+function playSounds({ doc, files }: ProjectState): PlaySounds {
+  const byId = new Map(files.map((f) => [f.id, f]))
+  const { sources, nodes } = projectDesk(doc, (id) => byId.get(id)?.facts, {
+    canBeHeard: (clip) => byId.get(clip.fileId)?.ready.sound === true,
+    canBeApart: (clip) => channelsApart(byId.get(clip.fileId) as GatheredFile) !== null,
   })
+  const inputs = sources.map(({ clipId, channel, number }): PlayInput => {
+    const file = byId.get(doc.clips[clipId].fileId) as GatheredFile
+    const map = doc.placements[clipId]
+    const apart = channel === null ? null : channelsApart(file)
+    return { clipId, map, url: apart?.url ?? mediaUrl(file.contentKey, 'sound'), from: apart ? apart.at(number) : null }
+  })
+  return { inputs, nodes }
+}
+
+/** One sound by itself, in two channels as it is, at a level left and right. */
+export function plainSounds(list: readonly { readonly input: PlayInput; readonly left: number; readonly right: number }[]): PlaySounds {
+  return {
+    inputs: list.map((one) => one.input),
+    nodes: list.map(({ input: { clipId }, left, right }, input) => ({ key: clipId, input, into: null, left, right, levels: [], processing: {}, delay: 0 })),
+  }
 }
 
 /** The copy that has the channels of a file apart, and where in it each lies, by its number; null while there is none. */
@@ -122,35 +124,20 @@ function channelsApart({ contentKey, facts, ready }: GatheredFile): { url: strin
   return ready.channels ? { url: mediaUrl(contentKey, 'channels'), at: (number) => ({ track: number - 1, channel: 0 }) } : null
 }
 
-function playChannels(file: GatheredFile, said: NonNullable<Clip['channels']>): Pick<PlaySound, 'url' | 'channels'> | null {
-  const apart = channelsApart(file)
-  if (!apart || !file.facts.audio) return null
-  return { url: apart.url, channels: heardChannels(file.facts.audio, said).map(({ number, left, right }) => ({ ...apart.at(number), left, right })) }
-}
-
 /** One channel of a clip by itself, in the middle at its own level, whatever the mix is; null where it cannot be heard. */
-export function channelAlone({ doc, files }: ProjectState, clipId: string, key: string): PlaySound | null {
+export function channelAlone({ doc, files }: ProjectState, clipId: string, key: string): PlaySounds | null {
   const file = files.find((f) => f.id === doc.clips[clipId]?.fileId)
   const map = doc.placements[clipId]
   const found = file?.facts.audio && channelsOf(file.facts.audio).find((c) => c.key === key)
   const apart = file?.ready.sound ? channelsApart(file) : null
-  return map && found && apart ? { clipId, map, gain: 1, pan: 0, url: apart.url, channels: [{ ...apart.at(found.number), left: 1, right: 1 }] } : null
+  return map && found && apart ? plainSounds([{ input: { clipId, map, url: apart.url, from: apart.at(found.number) }, left: 1, right: 1 }]) : null
 }
 
 /** Recordings that are the master together, on its time. */
 export function masterRecordings({ doc, files }: ProjectState): { id: string; contentKey: string; ready: boolean; start: Flicks; end: Flicks }[] {
-  return doc.master.clipIds.flatMap((id) => {
-    const file = files.find((f) => f.id === doc.clips[id]?.fileId)
-    const placement = doc.placements[id]
-    if (!file || !placement) return []
-    const { contentKey, ready, facts } = file
-    return [{ id, contentKey, ready: ready.peaks, start: placement.start, end: clipToMaster(secondsToFlicks(facts.durationSeconds), placement) }]
+  const byId = new Map(files.map((f) => [f.id, f]))
+  return recordingsOf(doc, (id) => byId.get(id)?.facts).map((r) => {
+    const { contentKey, ready } = byId.get(doc.clips[r.id].fileId) as GatheredFile
+    return { ...r, contentKey, ready: ready.peaks }
   })
-}
-
-/** How they give way to each other; empty where there is but one. */
-export function masterLevels(project: ProjectState): ReturnType<typeof masterShares> {
-  const { join, fade } = project.doc.master
-  const recordings = masterRecordings(project)
-  return recordings.length > 1 ? masterShares(recordings, join, fade) : new Map()
 }

@@ -1,5 +1,9 @@
+import type { DeskPassage } from '@pendolo/core/mix'
 import { flicks, secondsToFlicks } from '@pendolo/core/time'
-import type { Passage, PlaySound } from './types.ts'
+import { plainSounds } from './model.ts'
+import type { PlayInput, ToDesk } from './types.ts'
+
+jest.mock('./desk.worklet.ts?worker&url', () => ({ __esModule: true, default: '/desk.js' }), { virtual: true })
 
 /** Buffers of a tenth of a second, as a file of so many seconds would give them from a time on. */
 const LENGTH = 0.1
@@ -33,26 +37,41 @@ interface Started {
 const started: Started[] = []
 const ramps: [string, number, number][] = []
 const clock = { now: 0 }
+/** What was said to the desk, and which of its inputs are led into. */
+const told: ToDesk[] = []
+let led: number[] = []
+
+class FakeNode {
+  numberOfInputs: number
+  port = { postMessage: (message: ToDesk) => told.push(message) }
+  connect = (next: unknown) => next
+  disconnect = () => undefined
+  constructor(_: unknown, __: string, { numberOfInputs }: { numberOfInputs: number }) {
+    this.numberOfInputs = numberOfInputs
+    led = []
+  }
+}
 
 class FakeContext {
   get currentTime() {
     return clock.now
   }
   destination = {}
+  sampleRate = 48000
+  audioWorklet = { addModule: async () => undefined }
   createGain = () => ({
     gain: {
       value: 1,
-      setTargetAtTime() {},
       setValueAtTime: (value: number, at: number) => ramps.push(['set', value, at]),
       linearRampToValueAtTime: (value: number, at: number) => ramps.push(['ramp', value, at]),
     },
-    connect: (next: unknown) => next,
+    connect: (next: unknown, _?: number, input?: number) => {
+      if (input !== undefined) led.push(input)
+      return next
+    },
     disconnect() {},
   })
   createChannelSplitter = () => ({ connect: (next: unknown) => next })
-  createChannelMerger = () => ({ connect: (next: unknown) => next })
-  createStereoPanner = () => ({ pan: { value: 0, setTargetAtTime() {} }, connect: (next: unknown) => next, disconnect() {} })
-  createAnalyser = () => ({ fftSize: 32, getFloatTimeDomainData() {}, connect: (next: unknown) => next })
   createBufferSource = () => {
     const one: Started = { at: Number.NaN, offset: 0, stop: null }
     return {
@@ -68,13 +87,15 @@ class FakeContext {
   }
 }
 
-const sound = (over: Partial<PlaySound> = {}): PlaySound => ({ clipId: 'c', url: '/c', map: { start: flicks(0), rate: 1 }, gain: 1, pan: 0, ...over })
-const passage = (master: number, after: number, length: number, fadeIn = 0, fadeOut = 0): Passage => ({ master, after, length, fadeIn, fadeOut })
+const sound = (over: Partial<PlayInput> = {}): PlayInput => ({ clipId: 'c', url: '/c', map: { start: flicks(0), rate: 1 }, from: null, ...over })
+const passage = (master: number, after: number, length: number, fadeIn = 0, fadeOut = 0): DeskPassage => ({ master, after, length, fadeIn, fadeOut })
+const heard = (...inputs: PlayInput[]) => plainSounds(inputs.map((input) => ({ input, left: 1, right: 1 })))
 
-async function desk(...sounds: PlaySound[]) {
+async function desk(...inputs: PlayInput[]) {
   const { SoundDesk } = await import('./sound.ts')
   const made = new SoundDesk()
-  made.set(sounds)
+  made.set(heard(...inputs))
+  await made.prepare(1)
   return made
 }
 /** Lets the audio clock pass, with all that waits for it. */
@@ -87,7 +108,8 @@ async function pass(seconds: number): Promise<void> {
 
 beforeEach(() => {
   jest.useFakeTimers()
-  Object.assign(globalThis, { AudioContext: FakeContext })
+  Object.assign(globalThis, { AudioContext: FakeContext, AudioWorkletNode: FakeNode })
+  told.length = 0
   started.length = 0
   ramps.length = 0
   asked = []
@@ -127,32 +149,27 @@ describe('sounds on the audio clock', () => {
     // Its first buffer begins before the passage does and is entered in its middle.
     expect(second[0].offset).toBeCloseTo(0.09, 6)
     const near = (list: [string, number, number][], value: number, time: number) => list.some(([, v, t]) => v === value && Math.abs(t - time) < 1e-6)
-    expect(near(ramps, 0, join + 0.01)).toBe(true)
-    expect(near(ramps, 1, join + 0.01)).toBe(true)
+    // Each frame has what the fade has in its middle.
+    expect(near(ramps, 0, join + 0.01 - 0.5 / 48000)).toBe(true)
+    expect(near(ramps, 1, join + 0.01 - 0.5 / 48000)).toBe(true)
     expect(Math.max(...started.map((s) => s.at))).toBeLessThan(at + 2)
   })
 
-  test('a recording of a master of several gives way as its levels say', async () => {
-    const levels = [
-      { time: secondsToFlicks(11), gain: 1 },
-      { time: secondsToFlicks(11.5), gain: 0 },
-    ]
-    const made = await desk(sound({ levels }))
-    const at = made.start([passage(10, 0, Number.POSITIVE_INFINITY)])
-    await pass(0.2)
-    expect(ramps).toEqual([
-      ['set', 1, expect.closeTo(at, 6)],
-      ['ramp', 1, expect.closeTo(at + 1, 6)],
-      ['ramp', 0, expect.closeTo(at + 1.5, 6)],
-    ])
+  test('the desk is told what of the master is heard from when on, each time as if nothing had sounded before', async () => {
+    const made = await desk(sound())
+    const passages = [passage(10, 0, 1, 0, 0.02), passage(30, 1, 1, 0.02, 0)]
+    const at = made.start(passages)
+    expect(told.at(-1)).toEqual({ type: 'play', passages, at, speed: 1, fresh: true })
+    await made.grain(7, 0.1)
+    expect(told.at(-1)).toMatchObject({ type: 'play', passages: [{ master: 7 }], speed: 0, fresh: false })
   })
 
   test('what is not heard is not even decoded, and comes in at once when it is', async () => {
-    const made = await desk(sound({ gain: 0 }))
+    const made = await desk()
     made.start([passage(0, 0, Number.POSITIVE_INFINITY)])
     await pass(1)
     expect(asked).toEqual([])
-    made.set([sound({ gain: 1 })])
+    made.set(heard(sound()))
     await pass(0.5)
     expect(asked).toHaveLength(1)
     // It is late, so it enters its sound where the clock is by now.
@@ -168,22 +185,39 @@ describe('sounds on the audio clock', () => {
       [expect.closeTo(5.01, 6), expect.closeTo(0.04, 6), null],
       [expect.closeTo(5.07, 6), 0, expect.closeTo(5.12, 6)],
     ])
-    expect(ramps[0]).toEqual(['set', 0, expect.closeTo(5.01, 6)])
-    expect(ramps.at(-1)).toEqual(['ramp', 0, expect.closeTo(5.12, 6)])
+    expect(ramps[0]).toEqual(['set', 0, expect.closeTo(5.01, 4)])
+    expect(ramps.at(-1)).toEqual(['ramp', 0, expect.closeTo(5.12, 4)])
   })
 
-  test('channels of a recording are tracks of their own; a level moves them without a break, another choice begins anew', async () => {
-    const channel = (track: number, left: number) => ({ track, channel: 0, left, right: left })
-    const made = await desk(sound({ channels: [channel(3, 1), channel(17, 1)] }))
+  test('channels of a recording are tracks of their own; a strip changes without a break, another choice begins anew', async () => {
+    const channel = (track: number) => sound({ from: { track, channel: 0 } })
+    const made = await desk(channel(3), channel(17))
     made.start([passage(4, 0, Number.POSITIVE_INFINITY)])
     await pass(0.3)
     expect(tracks).toEqual([3, 17])
     expect(asked).toEqual([4, 4])
-    made.set([sound({ channels: [channel(3, 0.5), channel(17, -1)] })])
+    const strips = heard(channel(3), channel(17))
+    made.set({ ...strips, nodes: strips.nodes.map((n) => ({ ...n, left: 0.5 })) })
     await pass(0.3)
     expect(tracks).toEqual([3, 17])
-    made.set([sound({ channels: [channel(17, 1)] })])
+    const [last] = told.slice(-1)
+    expect(last.type === 'set' && last.nodes.map((n) => [n.input, n.left])).toEqual([
+      [0, 0.5],
+      [1, 0.5],
+    ])
+    made.set(heard(channel(17)))
     await pass(0.3)
     expect(tracks).toEqual([3, 17, 17])
+  })
+
+  test('of more sounds than it has inputs the desk gets more, and each stays where its strip looks for it', async () => {
+    const many = (count: number) => heard(...Array.from({ length: count }, (_, i) => sound({ clipId: `c${i}` })))
+    const made = await desk()
+    made.set(many(20))
+    expect(led).toEqual(Array.from({ length: 20 }, (_, i) => i))
+    made.set(many(70))
+    expect(new Set(led).size).toBe(70)
+    const last = told.findLast((m) => m.type === 'set')
+    expect(last?.type === 'set' && last.nodes.map((n) => n.input)).toEqual(Array.from({ length: 70 }, (_, i) => i))
   })
 })

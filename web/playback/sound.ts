@@ -1,73 +1,45 @@
-import { type LevelPoint, levelAt } from '@pendolo/core/mix'
+import type { DeskPassage } from '@pendolo/core/mix'
 import { clipToMaster, FLICKS_PER_SECOND, masterToClip, secondsToFlicks } from '@pendolo/core/time'
 import { ALL_FORMATS, AudioBufferSink, Input, UrlSource } from 'mediabunny'
 import { Clicks } from './clicks.ts'
+import deskUrl from './desk.worklet.ts?worker&url'
 import type { PitchKeeper } from './stretch.ts'
-import type { Passage, PlayChannel, PlaySound } from './types.ts'
+import type { FromDesk, Meter, PlayInput, PlaySounds, ToDesk } from './types.ts'
 
 /** Sound scheduled ahead of the clock, s. */
 const AHEAD = 0.9
+/** Inputs that the desk has to begin with; it gets more when it needs them. */
+const INPUTS = 32
 
 interface Shape {
   readonly at: number
-  readonly master: number
   readonly ends: number
   readonly fadeIn: number
   readonly fadeOut: number
-  readonly levels: readonly LevelPoint[]
-  /** Seconds of the master that pass in one of the audio clock. */
-  readonly speed: number
 }
 
-/** Writes a passage's gain on the audio clock: its fades, or how the recording gives way to others of the master. */
-function shapeGain(gain: AudioParam, now: number, { at, master, ends, fadeIn, fadeOut, levels, speed }: Shape): void {
-  const level = (time: number) => levelAt(levels, secondsToFlicks(master + speed * (time - at)))
-  const begins = Math.max(now, at - fadeIn / 2)
-  gain.setValueAtTime(fadeIn > 0 ? 0 : level(begins), begins)
-  if (fadeIn > 0) gain.linearRampToValueAtTime(level(at + fadeIn / 2), Math.max(begins, at + fadeIn / 2))
-  for (const point of levels) {
-    const time = at + (point.time / FLICKS_PER_SECOND - master) / speed
-    if (time > begins + fadeIn && time < ends - fadeOut / 2) gain.linearRampToValueAtTime(point.gain, time)
-  }
+/** Writes the fades of a passage on the audio clock, each frame with what the fade has in its middle. */
+function shapeGain(gain: AudioParam, { currentTime: now, sampleRate }: BaseAudioContext, { at, ends, fadeIn, fadeOut }: Shape): void {
+  const early = 0.5 / sampleRate
+  const put = (value: number, time: number) => gain.setValueAtTime(value, Math.max(now, time - early))
+  const lead = (value: number, time: number) => gain.linearRampToValueAtTime(value, Math.max(now, time - early))
+  put(fadeIn > 0 ? 0 : 1, at - fadeIn / 2)
+  if (fadeIn > 0) lead(1, at + fadeIn / 2)
   if (!Number.isFinite(ends) || fadeOut === 0) return
-  const falls = Math.max(begins, ends - fadeOut / 2)
-  gain.setValueAtTime(level(falls), falls)
-  gain.linearRampToValueAtTime(0, Math.max(falls, ends + fadeOut / 2))
+  put(1, ends - fadeOut / 2)
+  lead(0, ends + fadeOut / 2)
 }
 
-/** One track of a sound's file, and where its buffers go. */
+/** One track of a file, and where its buffers go. */
 interface Voice {
   readonly track: number
   readonly into: AudioNode
-  /** Gains left and right of each of its channels that is heard, by number of the channel. */
-  readonly sides: ReadonlyMap<number, readonly [GainNode, GainNode]>
 }
 
-const trackOf = (channels: readonly PlayChannel[] | undefined): string =>
-  channels === undefined ? '' : channels.map(({ track, channel }) => `${track}.${channel}`).join(' ')
+const fromOf = (inputs: readonly PlayInput[]): string => inputs.map(({ from }) => (from ? `${from.track}.${from.channel}` : '')).join(' ')
 
-/** Leads each channel that is heard to the left and right of a node. */
-function voicesOf(context: AudioContext, channels: readonly PlayChannel[], out: AudioNode): Voice[] {
-  const merger = context.createChannelMerger(2)
-  merger.connect(out)
-  return [...new Set(channels.map((c) => c.track))].map((track) => {
-    const own = channels.filter((c) => c.track === track)
-    const into = context.createChannelSplitter(2)
-    const sides = new Map(
-      own.map(({ channel, left, right }) => {
-        const gains = [left, right].map((gain, side) => {
-          const node = context.createGain()
-          node.gain.value = gain
-          into.connect(node, channel)
-          node.connect(merger, 0, side)
-          return node
-        })
-        return [channel, gains as [GainNode, GainNode]] as const
-      }),
-    )
-    return { track, into, sides }
-  })
-}
+/** Names an input; its way into the desk stays as long as it has this name. */
+const keyOf = ({ clipId, from }: PlayInput): string => (from ? `${clipId} ${from.track}.${from.channel}` : clipId)
 
 /** A moment that is heard while one searches rises and falls in so long, s. */
 const GRAIN_FADE = 0.02
@@ -78,92 +50,66 @@ async function all<T>(list: AsyncIterable<T>): Promise<T[]> {
   return out
 }
 
-/** One sound, streamed and scheduled on the audio clock while playing. */
+/** The sound of one clip, or channels of it, streamed and scheduled on the audio clock while playing. */
 class SoundLane {
-  readonly #context: AudioContext
-  readonly #gain: GainNode
-  readonly #pan: StereoPannerNode
-  readonly #meter: AnalyserNode
+  readonly #context: BaseAudioContext
+  readonly #inputs: readonly PlayInput[]
+  /** Where each of its inputs goes into the desk. */
+  readonly ports: ReadonlyMap<string, AudioNode>
   readonly #input: Input
   readonly #voices: readonly Voice[]
   readonly #sinks: Promise<(AudioBufferSink | null)[]>
   readonly #nodes = new Set<AudioBufferSourceNode>()
-  #sound: PlaySound
   #run = 0
 
-  constructor(context: AudioContext, out: AudioNode, sound: PlaySound) {
+  /** @param inputs of one clip */
+  constructor(context: BaseAudioContext, inputs: readonly PlayInput[]) {
     this.#context = context
-    this.#sound = sound
-    this.#gain = context.createGain()
-    this.#pan = context.createStereoPanner()
-    // A mono sound keeps its level on both sides, as in the film.
-    this.#pan.channelCount = 2
-    this.#pan.channelCountMode = 'explicit'
-    this.#meter = context.createAnalyser()
-    this.#gain.connect(this.#meter)
-    this.#gain.connect(this.#pan).connect(out)
-    this.#input = new Input({ formats: ALL_FORMATS, source: new UrlSource(sound.url) })
-    this.#voices = sound.channels ? voicesOf(context, sound.channels, this.#gain) : [{ track: 0, into: this.#gain, sides: new Map() }]
+    this.#inputs = inputs
+    const ports = new Map<string, AudioNode>()
+    const voices = new Map<number, Voice>()
+    for (const input of inputs) {
+      const port = context.createGain()
+      ports.set(keyOf(input), port)
+      if (!input.from) {
+        voices.set(0, { track: 0, into: port })
+        continue
+      }
+      const { track, channel } = input.from
+      const voice = voices.get(track) ?? { track, into: context.createChannelSplitter(2) }
+      voices.set(track, voice)
+      voice.into.connect(port, channel)
+    }
+    this.ports = ports
+    this.#voices = [...voices.values()]
+    this.#input = new Input({ formats: ALL_FORMATS, source: new UrlSource(inputs[0].url) })
     this.#sinks = this.#input
       .getAudioTracks()
       .then((tracks) => this.#voices.map(({ track }) => (tracks[track] ? new AudioBufferSink(tracks[track]) : null)))
       .catch(() => [])
-    this.set(sound, true)
   }
 
-  set(sound: PlaySound, atOnce = false): void {
-    this.#sound = sound
-    const now = this.#context.currentTime
-    // A short ramp: no change of level clicks.
-    if (atOnce) {
-      this.#gain.gain.value = sound.gain
-      this.#pan.pan.value = sound.pan
-    } else {
-      this.#gain.gain.setTargetAtTime(sound.gain, now, 0.008)
-      this.#pan.pan.setTargetAtTime(sound.pan, now, 0.008)
-      for (const { track, channel, left, right } of sound.channels ?? []) {
-        const sides = this.#voices.find((v) => v.track === track)?.sides.get(channel)
-        sides?.[0].gain.setTargetAtTime(left, now, 0.008)
-        sides?.[1].gain.setTargetAtTime(right, now, 0.008)
-      }
-    }
-  }
-
-  /** Root mean square of the last 40 ms behind the level, 0..1. */
-  get level(): number {
-    const last = new Float32Array(this.#meter.fftSize)
-    this.#meter.getFloatTimeDomainData(last)
-    return Math.sqrt(last.reduce((sum, x) => sum + x * x, 0) / last.length)
-  }
-
-  get pan(): number {
-    return this.#sound.pan
-  }
-
-  get url(): string {
-    return this.#sound.url
-  }
-
-  placedAs(sound: PlaySound): boolean {
-    const [a, b] = [this.#sound.map, sound.map]
+  /** Whether it gives just what these inputs want. */
+  gives(inputs: readonly PlayInput[]): boolean {
+    const [a, b] = [this.#inputs[0], inputs[0]]
     return (
-      a.start === b.start &&
-      a.rate === b.rate &&
-      trackOf(this.#sound.channels) === trackOf(sound.channels) &&
-      JSON.stringify(a.jumps) === JSON.stringify(b.jumps) &&
-      JSON.stringify(this.#sound.levels) === JSON.stringify(sound.levels)
+      a.url === b.url &&
+      a.map.start === b.map.start &&
+      a.map.rate === b.map.rate &&
+      fromOf(this.#inputs) === fromOf(inputs) &&
+      JSON.stringify(a.map.jumps) === JSON.stringify(b.map.jumps)
     )
   }
 
   /** Plays passages of the master one after the other, the first of them from context second `at` on. */
-  async start(passages: readonly Passage[], at: number, speed: number): Promise<void> {
+  async start(passages: readonly DeskPassage[], at: number, speed: number): Promise<void> {
     this.stop()
     const run = this.#run
     const sinks = await this.#sinks
     await Promise.all(sinks.map((sink, i) => sink && this.#startVoice(sink, this.#voices[i].into, passages, at, speed, run)))
   }
 
-  async #startVoice(sink: AudioBufferSink, into: AudioNode, passages: readonly Passage[], at: number, speed: number, run: number): Promise<void> {
+  async #startVoice(sink: AudioBufferSink, into: AudioNode, passages: readonly DeskPassage[], at: number, speed: number, run: number): Promise<void> {
     try {
       for (const passage of passages) {
         if (run !== this.#run) return
@@ -178,13 +124,13 @@ class SoundLane {
   }
 
   /** One passage; its gain falls and rises over the joins with others. */
-  async #play(sink: AudioBufferSink, into: AudioNode, { master, length, fadeIn, fadeOut }: Passage, at: number, speed: number, run: number): Promise<void> {
-    const { map, levels = [] } = this.#sound
+  async #play(sink: AudioBufferSink, into: AudioNode, { master, length, fadeIn, fadeOut }: DeskPassage, at: number, speed: number, run: number): Promise<void> {
+    const [{ map }] = this.#inputs
     const shape = this.#context.createGain()
     shape.connect(into)
     const ends = at + length / speed
     const first = at - fadeIn / 2
-    shapeGain(shape.gain, this.#context.currentTime, { at, master, ends, fadeIn, fadeOut, levels, speed })
+    shapeGain(shape.gain, this.#context, { at, ends, fadeIn, fadeOut })
     const from = Math.max(0, masterToClip(secondsToFlicks(master - (speed * fadeIn) / 2), map) / FLICKS_PER_SECOND)
     for await (const { buffer, timestamp } of sink.buffers(from)) {
       if (run !== this.#run) return
@@ -197,25 +143,28 @@ class SoundLane {
   }
 
   /** Puts a piece of sound on the audio clock, as far as it lies between two of its seconds and has not gone by. */
-  #put(buffer: AudioBuffer, when: number, into: AudioNode, first: number, end: number, speed: number): void {
-    const { rate } = this.#sound.map
-    const late = Math.max(this.#context.currentTime, first) - when
-    const whole = (buffer.duration * rate) / speed
+  #put(buffer: AudioBuffer, wanted: number, into: AudioNode, first: number, end: number, speed: number): void {
+    const [{ map }] = this.#inputs
+    // A clock that agrees is played sample by sample, each at the nearest of the audio clock.
+    const grid = (time: number) => (map.rate === 1 && speed === 1 ? Math.round(time * this.#context.sampleRate) / this.#context.sampleRate : time)
+    const when = grid(wanted)
+    const late = grid(Math.max(this.#context.currentTime, first)) - when
+    const whole = (buffer.duration * map.rate) / speed
     if (late >= whole) return
     const node = this.#context.createBufferSource()
     node.buffer = buffer
-    node.playbackRate.value = speed / rate
+    node.playbackRate.value = speed / map.rate
     node.connect(into)
     node.onended = () => this.#nodes.delete(node)
     this.#nodes.add(node)
-    if (late > 0) node.start(when + late, (speed * late) / rate)
+    if (late > 0) node.start(when + late, (speed * late) / map.rate)
     else node.start(when)
     if (Number.isFinite(end) && when + whole > end) node.stop(end)
   }
 
   /** Lets a moment of the master be heard as soon as it is decoded; what sounds of an earlier one fades by itself. */
   async grain(master: number, length: number): Promise<void> {
-    const { map, levels = [] } = this.#sound
+    const [{ map }] = this.#inputs
     const run = this.#run
     const [from, to] = [master, master + length].map((t) => masterToClip(secondsToFlicks(t), map) / FLICKS_PER_SECOND)
     if (to <= 0) return
@@ -228,7 +177,7 @@ class SoundLane {
         const shape = this.#context.createGain()
         shape.connect(this.#voices[i].into)
         const ends = at + length
-        shapeGain(shape.gain, this.#context.currentTime, { at, master, ends, fadeIn: GRAIN_FADE, fadeOut: GRAIN_FADE, levels, speed: 1 })
+        shapeGain(shape.gain, this.#context, { at, ends, fadeIn: GRAIN_FADE, fadeOut: GRAIN_FADE })
         for (const { buffer, timestamp } of list)
           this.#put(
             buffer,
@@ -252,55 +201,129 @@ class SoundLane {
 
   close(): void {
     this.stop()
-    this.#pan.disconnect()
+    for (const port of this.ports.values()) port.disconnect()
     this.#input.dispose()
   }
 }
 
-/** All sounds that are heard, on one audio clock. */
+/** All sounds that are heard, through the strips of the desk, on one audio clock. */
 export class SoundDesk {
   readonly context: AudioContext
   readonly #out: GainNode
   readonly #lanes = new Map<string, SoundLane>()
   readonly clicks: Clicks
-  #playing: { passages: readonly Passage[]; at: number; speed: number } | null = null
+  #playing: { passages: readonly DeskPassage[]; at: number; speed: number } | null = null
   #pitch: Promise<PitchKeeper | null> | null = null
   /** What keeps the pitch at the speed that was prepared; null at the speed of the recording. */
   #keeper: PitchKeeper | null = null
+  readonly #loaded: Promise<void>
+  /** What runs the strips; null until its code has come. */
+  #node: AudioWorkletNode | null = null
+  /** Which input of it each port goes to. */
+  readonly #slots = new Map<string, number>()
+  #sounds: PlaySounds = { inputs: [], nodes: [] }
+  #meters: ReadonlyMap<string, Meter> = new Map()
 
   constructor() {
     this.context = new AudioContext({ latencyHint: 'interactive', sampleRate: 48000 })
     this.#out = this.context.createGain()
     this.#out.connect(this.context.destination)
     this.clicks = new Clicks(this.context, this.#out)
+    this.#loaded = this.context.audioWorklet.addModule(deskUrl).then(() => this.#wire())
   }
 
-  /** Which sounds there are; those with gain 0 are not even decoded. */
-  set(sounds: readonly PlaySound[]): void {
-    const heard = new Map(sounds.filter((s) => s.gain > 0).map((s) => [s.clipId, s]))
+  /** What is heard, and how; what is not among it is not even decoded. */
+  set(sounds: PlaySounds): void {
+    this.#sounds = sounds
+    const byClip = new Map<string, PlayInput[]>()
+    for (const input of sounds.inputs) byClip.set(input.clipId, [...(byClip.get(input.clipId) ?? []), input])
     for (const [id, lane] of this.#lanes) {
-      const sound = heard.get(id)
-      if (sound && sound.url === lane.url && lane.placedAs(sound)) lane.set(sound)
-      else {
-        lane.close()
-        this.#lanes.delete(id)
-      }
+      const inputs = byClip.get(id)
+      if (inputs && lane.gives(inputs)) continue
+      lane.close()
+      for (const key of lane.ports.keys()) this.#slots.delete(key)
+      this.#lanes.delete(id)
     }
-    for (const [id, sound] of heard) {
+    for (const [id, inputs] of byClip) {
       if (this.#lanes.has(id)) continue
-      const lane = new SoundLane(this.context, this.#out, sound)
+      const lane = new SoundLane(this.context, inputs)
       this.#lanes.set(id, lane)
+      this.#connect(lane)
       if (this.#playing) void lane.start(this.#playing.passages, this.#playing.at, this.#playing.speed)
     }
+    this.#tellStrips()
+  }
+
+  /** Leads a clip's sounds into inputs of the desk that are free. */
+  #connect(lane: SoundLane): void {
+    if (!this.#node) return
+    const taken = new Set(this.#slots.values())
+    for (const [key, port] of lane.ports) {
+      let slot = 0
+      while (taken.has(slot)) slot++
+      if (slot >= this.#node.numberOfInputs) {
+        this.#wire()
+        return
+      }
+      taken.add(slot)
+      this.#slots.set(key, slot)
+      port.connect(this.#node, 0, slot)
+    }
+  }
+
+  /** Makes the desk, with room for all that is there, and leads all into it. */
+  #wire(): void {
+    const count = [...this.#lanes.values()].reduce((sum, lane) => sum + lane.ports.size, 0)
+    const numberOfInputs = Math.max(INPUTS, 2 ** Math.ceil(Math.log2(count + 1)))
+    this.#node?.disconnect()
+    this.#node = new AudioWorkletNode(this.context, 'desk', { numberOfInputs, outputChannelCount: [2] })
+    this.#node.port.onmessage = ({ data }: MessageEvent<FromDesk>) => {
+      this.#meters = new Map(data)
+    }
+    this.#node.connect(this.#out)
+    this.#slots.clear()
+    for (const lane of this.#lanes.values()) {
+      for (const port of lane.ports.values()) port.disconnect()
+      this.#connect(lane)
+    }
+    this.#tellStrips()
+    if (this.#playing) this.#tellPlaying(this.#playing, false)
+  }
+
+  #tell(message: ToDesk): void {
+    this.#node?.port.postMessage(message)
+  }
+
+  #tellStrips(): void {
+    const { inputs, nodes } = this.#sounds
+    this.#tell({
+      type: 'set',
+      nodes: nodes.map((node) => (node.input === null ? node : { ...node, input: this.#slots.get(keyOf(inputs[node.input])) ?? null })),
+    })
+  }
+
+  #tellPlaying({ passages, at, speed }: { passages: readonly DeskPassage[]; at: number; speed: number }, fresh: boolean): void {
+    this.#tell({ type: 'play', passages, at, speed, fresh })
+  }
+
+  /** How loud each strip is now, by its key; '' is the programme. */
+  meters(): ReadonlyMap<string, Meter> {
+    return this.#meters
   }
 
   /** What sounds now, by clip: level as root mean square, 0..1, and place from −1 left to 1 right. */
   levels(): Record<string, { level: number; pan: number }> {
-    return Object.fromEntries([...this.#lanes].map(([id, lane]) => [id, { level: lane.level, pan: lane.pan }]))
+    return Object.fromEntries(
+      this.#sounds.nodes.flatMap(({ key, left, right }) => {
+        if (!this.#lanes.has(key)) return []
+        return [[key, { level: this.#meters.get(key)?.rms ?? 0, pan: (Math.abs(right) - Math.abs(left)) / Math.max(Math.abs(left), Math.abs(right), 1e-9) }]]
+      }),
+    )
   }
 
   /** Makes ready for a speed; other than 1, sound goes through what keeps its pitch. */
   async prepare(speed: number): Promise<void> {
+    await this.#loaded
     // Only who plays at another speed loads it.
     if (speed !== 1) this.#pitch ??= import('./stretch.ts').then(({ makePitchKeeper }) => makePitchKeeper(this.context)).catch(() => null)
     const keeper = speed === 1 ? null : await this.#pitch
@@ -315,9 +338,10 @@ export class SoundDesk {
   }
 
   /** Starts all sounds at the speed that was prepared; @returns the context second at which the first passage is heard */
-  start(passages: readonly Passage[], speed = 1): number {
+  start(passages: readonly DeskPassage[], speed = 1): number {
     const at = this.context.currentTime + 0.08
     this.#playing = { passages, at, speed }
+    this.#tellPlaying(this.#playing, true)
     for (const lane of this.#lanes.values()) void lane.start(passages, at, speed)
     if (speed === 1) this.clicks.start(passages, at)
     return at + (this.#keeper?.latency ?? 0)
@@ -326,6 +350,10 @@ export class SoundDesk {
   /** Lets a moment of the master be heard, s, while nothing plays; @returns when all of it has been given to the clock */
   async grain(master: number, length: number): Promise<void> {
     await this.prepare(1)
+    this.#tellPlaying(
+      { passages: [{ master, after: 0, length: Number.POSITIVE_INFINITY, fadeIn: 0, fadeOut: 0 }], at: this.context.currentTime, speed: 0 },
+      false,
+    )
     await Promise.all([...this.#lanes.values()].map((lane) => lane.grain(master, length)))
   }
 

@@ -1,6 +1,6 @@
 import type { Points, StandIn } from '@pendolo/core/cut'
 import type { FilmRun } from '@pendolo/core/film'
-import type { LevelPoint } from '@pendolo/core/mix'
+import type { DeskNode, DeskPassage } from '@pendolo/core/mix'
 import type { Framing, Rect } from '@pendolo/core/picture'
 import type { Flicks, FrameGrid, PlacementMap } from '@pendolo/core/time'
 
@@ -25,44 +25,40 @@ export interface PlayAngle {
   readonly framing: Framing
 }
 
-/** One channel of a sound: where it is in the sound's file, and what it gives left and right, linear. */
-export interface PlayChannel {
-  /** Number of the track in the file, and of the channel in it, both from 0. */
-  readonly track: number
-  readonly channel: number
-  readonly left: number
-  readonly right: number
-}
-
-/** A sound as the engine needs it. */
-export interface PlaySound {
+/** An input of the desk: which sound goes into it. */
+export interface PlayInput {
   readonly clipId: string
   readonly url: string
   readonly map: PlacementMap
-  readonly gain: number
-  /** −1 left to 1 right. */
-  readonly pan: number
-  /** What of it is heard; absent: its first track as it is. */
-  readonly channels?: readonly PlayChannel[]
-  /** Level over the master's time, where the sound gives way to another; absent where it is the same throughout. */
-  readonly levels?: readonly LevelPoint[]
+  /** Number of the track in the file and of the channel in it, both from 0; null: its first track as it is. */
+  readonly from: { readonly track: number; readonly channel: number } | null
 }
 
-/** A passage of the master as it is to be heard: from which master second on, how many seconds after the start, how long. */
-export interface Passage {
-  readonly master: number
-  readonly after: number
-  /** Infinity to the end. */
-  readonly length: number
-  /** Lengths of the crossfades with what comes before and after, s; each lies half within the passage. */
-  readonly fadeIn: number
-  readonly fadeOut: number
+/** What is heard: inputs by their numbers, and the strips that they go through. */
+export interface PlaySounds {
+  readonly inputs: readonly PlayInput[]
+  readonly nodes: readonly DeskNode[]
 }
+
+/** How loud a strip is now, behind its level: linear, and what its compressor takes away, dB. */
+export interface Meter {
+  readonly peak: number
+  readonly rms: number
+  readonly reductionDb: number
+}
+
+export type ToDesk =
+  | { readonly type: 'set'; readonly nodes: readonly DeskNode[] }
+  /** What is heard from a second of the audio clock on; `fresh` lets nothing of before go on. */
+  | { readonly type: 'play'; readonly passages: readonly DeskPassage[]; readonly at: number; readonly speed: number; readonly fresh: boolean }
+
+/** Meters by the keys of strips; '' is the programme. */
+export type FromDesk = readonly (readonly [key: string, meter: Meter])[]
 
 export interface PlayModel {
   readonly angles: readonly PlayAngle[]
   readonly clips: readonly PlayClip[]
-  readonly sounds: readonly PlaySound[]
+  readonly sounds: PlaySounds
   /** Switch points by version: that at hand, and those that are set into it. */
   readonly points: Readonly<Record<string, Points>>
   /** The version at hand. */

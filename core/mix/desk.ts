@@ -1,0 +1,343 @@
+import { FLICKS_PER_SECOND } from '../time/index.ts'
+import { type Band, type Biquad, type BiquadState, bandSection, highPassSections, quiet, runBiquad } from './biquad.ts'
+import { type Compressor, CompressorRun, type Gate, GateRun } from './dynamics.ts'
+import { type LevelCurve, timesCurve } from './levels.ts'
+
+/** What a strip does to sound, in this order; what is absent does nothing. */
+export interface Processing {
+  /** Hz. */
+  highPassHz?: number
+  /** At most {@link MOST_BANDS}. */
+  bands?: readonly Band[]
+  gate?: Gate
+  compressor?: Compressor
+}
+
+export const MOST_BANDS = 4
+
+/** A strip as it sounds. */
+export interface DeskNode {
+  /** Names it for meters and from one setup to the next. */
+  readonly key: string
+  /** Number of the input that it takes; null: it takes what goes into it. */
+  readonly input: number | null
+  /** Index of the node that it goes to, which stands behind it; null: the programme. */
+  readonly into: number | null
+  /** Linear factors with which it goes to the left and right; its level is in them. A mono input goes to both. */
+  readonly left: number
+  readonly right: number
+  /** Multiplied with each other. */
+  readonly levels: readonly LevelCurve[]
+  readonly processing: Processing
+  /** Later by so much, s; at most {@link MOST_DELAY}. */
+  readonly delay: number
+}
+
+/** Longest delay of a channel, s. */
+export const MOST_DELAY = 1
+
+/** A passage of the master that is heard. */
+export interface DeskPassage {
+  /** Begins so long after the beginning of what is heard, s. */
+  readonly after: number
+  /** Master time there, s. */
+  readonly master: number
+  /** s; Infinity for the last. */
+  readonly length: number
+  /** Lengths of the crossfades at both ends, s, with their middles there. */
+  readonly fadeIn: number
+  readonly fadeOut: number
+}
+
+/** A part of a block in which one passage is heard, or two give way to each other. */
+interface Part {
+  readonly from: number
+  readonly to: number
+  /** Master time of the frame `from`, flicks. */
+  readonly master: number
+  /** That of the passage that comes, and its share at `from`; the share grows by `grows` a frame. */
+  readonly coming: { readonly master: number; readonly share: number; readonly grows: number } | null
+}
+
+/** Frames whose gain has come as near as this to where it is going have arrived. */
+const ARRIVED = 1e-5
+/** A gain that is changed while it sounds has gone 63 % of the way after this, s. */
+const GLIDE = 0.008
+
+/** Sounds of one input: one or two channels of samples; null is silence. */
+export type DeskInput = readonly Float32Array[] | null
+
+interface NodeState {
+  left: number
+  right: number
+  sections: { sections: readonly Biquad[]; states: BiquadState[][] }
+  gate: GateRun
+  compressor: CompressorRun
+  line: DelayLine
+  /** Levels as they were before the setup that came last, until one block has led from them to the new ones. */
+  before: readonly LevelCurve[] | null
+  peak: number
+  power: number
+  frames: number
+}
+
+/**
+ * The desk: takes the sounds of all inputs through their strips and groups into two channels. Browser and film run this
+ * same code. Sound that no strip changes comes out bit for bit.
+ */
+export class DeskRun {
+  readonly #rate: number
+  #nodes: readonly DeskNode[] = []
+  #passages: readonly DeskPassage[] = []
+  #states = new Map<string, NodeState>()
+  #sums: Float32Array[][] = []
+  #level = new Float32Array(0)
+  #other = new Float32Array(0)
+
+  /** @param rate frames a second */
+  constructor(rate: number) {
+    this.#rate = rate
+  }
+
+  /** What is heard from now on; strips of the same key go on from where they are, their levels glide. */
+  set(nodes: readonly DeskNode[]): void {
+    const states = new Map<string, NodeState>()
+    for (const [i, node] of nodes.entries()) {
+      if (node.into !== null && node.into <= i) throw new Error('a strip must stand before the one it goes to')
+      const known = this.#states.get(node.key)
+      const old = known && this.#nodes.find((n) => n.key === node.key)
+      const state = known ?? this.#fresh(node)
+      if (old) {
+        if (JSON.stringify(old.levels) !== JSON.stringify(node.levels)) state.before ??= old.levels
+        if (JSON.stringify(old.processing) !== JSON.stringify(node.processing)) state.sections = this.#sections(node.processing, state.sections.states)
+      }
+      states.set(node.key, state)
+    }
+    this.#nodes = nodes
+    this.#states = states
+  }
+
+  /** What of the master is heard, from the beginning on. */
+  play(passages: readonly DeskPassage[]): void {
+    this.#passages = passages
+  }
+
+  /** All strips as if nothing had sounded. */
+  reset(): void {
+    this.#states = new Map(this.#nodes.map((node) => [node.key, this.#fresh(node)]))
+  }
+
+  #fresh(node: DeskNode): NodeState {
+    return {
+      left: node.left,
+      right: node.right,
+      sections: this.#sections(node.processing, []),
+      gate: new GateRun(this.#rate),
+      compressor: new CompressorRun(this.#rate),
+      line: new DelayLine(),
+      before: null,
+      peak: 0,
+      power: 0,
+      frames: 0,
+    }
+  }
+
+  #sections({ highPassHz, bands = [] }: Processing, old: readonly BiquadState[][]): NodeState['sections'] {
+    const sections = [
+      ...(highPassHz ? highPassSections(highPassHz, this.#rate) : []),
+      ...bands.slice(0, MOST_BANDS).flatMap((b) => (b.gainDb === 0 ? [] : [bandSection(b, this.#rate)])),
+    ]
+    return { sections, states: sections.map((_, i) => old[i] ?? [quiet(), quiet()]) }
+  }
+
+  /**
+   * One block. Blocks follow each other without a gap; all but the last have whole control blocks of 16 frames.
+   * @param inputs by their numbers
+   * @param out left and right, as long as the block; overwritten
+   * @param at seconds since the beginning of what is heard
+   * @param speed seconds of the master that pass in one
+   */
+  run(inputs: readonly DeskInput[], out: readonly [Float32Array, Float32Array], at: number, speed = 1): void {
+    const frames = out[0].length
+    this.#room(frames)
+    out[0].fill(0)
+    out[1].fill(0)
+    for (const [i] of this.#nodes.entries()) for (const sum of this.#sums[i]) sum.fill(0, 0, frames)
+    const parts = partsOf(this.#passages, at, frames, speed / this.#rate)
+    const step = (speed * FLICKS_PER_SECOND) / this.#rate
+    for (const [i, node] of this.#nodes.entries()) {
+      const state = this.#states.get(node.key) as NodeState
+      const input = node.input === null ? undefined : (inputs[node.input] ?? null)
+      const idle = state.sections.sections.length === 0 && !node.processing.gate && !node.processing.compressor && node.delay === 0
+      if (input === null && idle) {
+        arrive(state, node)
+        state.frames += frames
+        state.before = null
+        continue
+      }
+      const sums = this.#sums[i]
+      for (const [c, channel] of (input ?? []).entries()) if (c < 2) sums[c].set(channel.length === frames ? channel : channel.subarray(0, frames))
+      const mono = input !== undefined && (input?.length ?? 1) === 1
+      const sound = (mono ? [sums[0]] : sums).map((s) => s.subarray(0, frames))
+      if (node.delay > 0) state.line.run(sound, Math.round(Math.min(node.delay, MOST_DELAY) * this.#rate))
+      processed(sound, node.processing, state)
+      const level = this.#levels(node.levels, state, parts, step, frames)
+      const into = node.into === null ? out : (this.#sums[node.into] as unknown as [Float32Array, Float32Array])
+      this.#give(sound[0], into[0], level, state, 'left', node.left)
+      this.#give(sound[1] ?? sound[0], into[1], level, state, 'right', node.right)
+      measure(sound, level, Math.max(Math.abs(node.left), Math.abs(node.right)), state)
+    }
+  }
+
+  /** How loud each strip was since this was asked last, behind its level: highest sample and root mean square, linear, and what its compressor takes away, dB. */
+  meters(): Map<string, { peak: number; rms: number; reductionDb: number }> {
+    return new Map(
+      [...this.#states].map(([key, state]) => {
+        const told = { peak: state.peak, rms: state.frames > 0 ? Math.sqrt(state.power / state.frames) : 0, reductionDb: state.compressor.reductionDb }
+        state.peak = 0
+        state.power = 0
+        state.frames = 0
+        return [key, told]
+      }),
+    )
+  }
+
+  #room(frames: number): void {
+    if (this.#level.length < frames) {
+      this.#level = new Float32Array(frames)
+      this.#other = new Float32Array(frames)
+      this.#sums = []
+    }
+    while (this.#sums.length < this.#nodes.length) this.#sums.push([new Float32Array(this.#level.length), new Float32Array(this.#level.length)])
+  }
+
+  /** Factors of all frames by the curves of a strip; null where they are all 1. */
+  #levels(curves: readonly LevelCurve[], state: NodeState, parts: readonly Part[], step: number, frames: number): Float32Array | null {
+    const { before } = state
+    state.before = null
+    if (!before && curves.every((c) => c.points.length === 0)) return null
+    const level = this.#level.subarray(0, frames)
+    level.fill(1)
+    for (const part of parts) timesCurves(curves, level, part, step, this.#other)
+    if (!before) return level
+    // From the levels of before to those of now within one block.
+    const old = new Float32Array(frames).fill(1)
+    for (const part of parts) timesCurves(before, old, part, step, this.#other)
+    for (let n = 0; n < frames; n++) level[n] = old[n] + ((level[n] - old[n]) * (n + 1)) / frames
+    return level
+  }
+
+  #give(sound: Float32Array, into: Float32Array, level: Float32Array | null, state: NodeState, side: 'left' | 'right', wanted: number): void {
+    const frames = sound.length
+    let gain = state[side]
+    let n = 0
+    if (gain !== wanted) {
+      const left = Math.exp(-1 / (GLIDE * this.#rate))
+      for (; n < frames && Math.abs(gain - wanted) > ARRIVED; n++) {
+        gain = wanted + (gain - wanted) * left
+        into[n] += gain * (level ? level[n] : 1) * sound[n]
+      }
+      if (Math.abs(gain - wanted) <= ARRIVED) gain = wanted
+      state[side] = gain
+    }
+    if (gain === 0) return
+    if (level) for (; n < frames; n++) into[n] += gain * level[n] * sound[n]
+    else if (gain === 1) for (; n < frames; n++) into[n] += sound[n]
+    else for (; n < frames; n++) into[n] += gain * sound[n]
+  }
+}
+
+function arrive(state: NodeState, node: DeskNode): void {
+  state.left = node.left
+  state.right = node.right
+}
+
+function processed(sound: readonly Float32Array[], { gate, compressor }: Processing, state: NodeState): void {
+  for (const [s, section] of state.sections.sections.entries())
+    for (const [c, channel] of sound.entries()) runBiquad(section, state.sections.states[s][c], channel)
+  if (gate) state.gate.run(gate, sound)
+  if (compressor) state.compressor.run(compressor, sound)
+}
+
+function measure(sound: readonly Float32Array[], level: Float32Array | null, gain: number, state: NodeState): void {
+  let [peak, power] = [0, 0]
+  for (const channel of sound)
+    for (let n = 0; n < channel.length; n++) {
+      const x = Math.abs(level ? level[n] * channel[n] : channel[n])
+      if (x > peak) peak = x
+      power += x * x
+    }
+  state.peak = Math.max(state.peak, gain * peak)
+  state.power += (gain * gain * power) / sound.length
+  state.frames += sound[0].length
+}
+
+function timesCurves(curves: readonly LevelCurve[], level: Float32Array, { from, to, master, coming }: Part, step: number, spare: Float32Array): void {
+  if (coming) spare.fill(1, from, to)
+  for (const curve of curves) {
+    timesCurve(curve, level, from, to, master, step)
+    if (coming) timesCurve(curve, spare, from, to, coming.master, step)
+  }
+  if (coming) for (let n = from; n < to; n++) level[n] += (coming.share + coming.grows * (n - from)) * (spare[n] - level[n])
+}
+
+/**
+ * Divides a block by what is heard in it.
+ * @param at seconds since the beginning of what is heard, of the first frame
+ * @param step seconds from a frame to the next
+ */
+function partsOf(passages: readonly DeskPassage[], at: number, frames: number, step: number): Part[] {
+  const parts: Part[] = []
+  if (passages.length === 0) return parts
+  const flicksAt = (p: DeskPassage, time: number) => (p.master + (time - p.after)) * FLICKS_PER_SECOND
+  let i = 0
+  for (let n = 0; n < frames; ) {
+    const time = at + n * step
+    while (i < passages.length - 1 && time >= passages[i].after + passages[i].length) i++
+    const [one, two] = [passages[i], passages[i + 1]]
+    const before = passages[i - 1]
+    const inJoin = before && meet(before, one) && time < one.after + one.fadeIn / 2
+    const ends = one.after + one.length
+    const next = two && meet(one, two) ? two : null
+    const outOf = next !== null && time >= ends - next.fadeIn / 2
+    const until = inJoin ? one.after + one.fadeIn / 2 : next && !outOf ? ends - next.fadeIn / 2 : two ? ends : Number.POSITIVE_INFINITY
+    const to = Math.min(frames, Math.max(n + 1, Math.ceil((until - at) / step)))
+    const [a, b] = inJoin ? [before, one] : outOf ? [one, next] : [one, null]
+    const share = b ? (time - b.after) / b.fadeIn + 0.5 : 0
+    parts.push({ from: n, to, master: flicksAt(a, time), coming: b ? { master: flicksAt(b, time), share, grows: step / b.fadeIn } : null })
+    n = to
+  }
+  return parts
+}
+
+/** Whether a passage fades into the next one. */
+const meet = (a: DeskPassage, b: DeskPassage): boolean => b.fadeIn > 0 && Math.abs(a.after + a.length - b.after) < 1e-9
+
+/** Gives samples out later. */
+class DelayLine {
+  #rings: Float32Array[] = []
+  #at = 0
+
+  /** @param sound channels, in place */
+  run(sound: readonly Float32Array[], frames: number): void {
+    if (this.#rings.length !== sound.length || this.#rings[0].length !== frames) {
+      this.#rings = sound.map(() => new Float32Array(frames))
+      this.#at = 0
+    }
+    let at = this.#at
+    for (const [c, channel] of sound.entries()) {
+      at = this.#at
+      const ring = this.#rings[c]
+      for (let n = 0; n < channel.length; n++) {
+        const out = ring[at]
+        ring[at] = channel[n]
+        channel[n] = out
+        at = at + 1 === frames ? 0 : at + 1
+      }
+    }
+    this.#at = at
+  }
+}
+
+/** Factors of left and right for a place from −1 left to 1 right: the side that is left behind falls, the other stays as it is. */
+export const panned = (pan: number): readonly [number, number] => [Math.min(1, 1 - pan), Math.min(1, 1 + pan)]
