@@ -103,6 +103,8 @@ export const filmBody = yup
     rate: yup.string().oneOf(PROJECT_RATES).required(),
     /** Version that is filmed; the one at hand where none is named. */
     cutId: id.optional(),
+    /** Its sound as it was mixed, in a QuickTime file. */
+    lossless: yup.boolean().optional(),
     /** Integrated loudness that its sound is brought to, LUFS; as it is balanced where none is given. */
     loudness: yup.number().min(LEAST_LOUDNESS).max(MOST_LOUDNESS).optional(),
     /** Marks of parts: each becomes a film of its own, of what the programme keeps of it. */

@@ -11,5 +11,7 @@ interface Window {
       programme: { angleId: string | null; since: number; standIn: boolean; sharp: boolean }
     }
     resetHealth: () => void
+    /** What would be heard from where it stands, left and right. */
+    rendered: (seconds: number) => Promise<Float32Array[]>
   }
 }

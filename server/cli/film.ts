@@ -7,6 +7,7 @@ import type { ProjectDoc } from '@pendolo/core/project'
 import { PROJECT_RATES, parseRate, printRate, rateKey } from '@pendolo/core/time'
 import { type Command, InvalidArgumentError, Option } from 'commander'
 import { defaultHome, makeConfig } from '../config.ts'
+import { FILM_ENDINGS } from '../film/parts.ts'
 import { renderFilm } from '../film/render.ts'
 import { openWorkshop } from '../http/serve.ts'
 import { atRate } from '../jobs/handlers.ts'
@@ -62,7 +63,7 @@ function outFile(text: string): string {
 }
 
 function filmFile(text: string): string {
-  if (!/\.mp4$/i.test(text)) throw new InvalidArgumentError('a film is an .mp4 file')
+  if (!Object.values(FILM_ENDINGS).some((ending) => text.toLowerCase().endsWith(ending))) throw new InvalidArgumentError('a film is an .mp4 or a .mov file')
   return outFile(text)
 }
 
@@ -72,7 +73,7 @@ export function addFilm(program: Command): void {
     .command('film')
     .description('render the cut of a project to a film')
     .argument('<project>', 'id or name of the project')
-    .requiredOption('--out <file>', 'film to write (.mp4)', filmFile)
+    .requiredOption('--out <file>', 'film to write (.mp4; .mov with its sound as it was mixed)', filmFile)
     .option('--size <WxH>', "picture size; default the project's raster", filmSize)
     .option('--rate <rate>', "frames a second; default the project's", filmRate)
     .option('--cut <name>', 'version of the cut; default the one at hand')

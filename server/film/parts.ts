@@ -2,6 +2,9 @@ import { activeCut } from '@pendolo/core/film'
 import { EditError, type Mark, marksOnMaster, type ProjectDoc } from '@pendolo/core/project'
 import { type Flicks, flicks } from '@pendolo/core/time'
 
+/** What a film is called: in a QuickTime file its sound is as it was mixed, 24 bits a sample; in an MP4 file it is AAC. */
+export const FILM_ENDINGS = { aac: '.mp4', lossless: '.mov' } as const
+
 /** What a film is of: a version, and a part of it. */
 export interface Filmed {
   readonly cutId?: string

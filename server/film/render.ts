@@ -13,7 +13,10 @@ import { cardFrame } from './card.ts'
 import type { PictureSize } from './framing.ts'
 import { filmMeter, levelTo, soundReport } from './loudness.ts'
 import { FILM_SOUND_RATE, mixSound } from './mix.ts'
+import { FILM_ENDINGS } from './parts.ts'
 import { clipTimeAt, FilmSources } from './sources.ts'
+
+const isLossless = (out: string): boolean => out.toLowerCase().endsWith(FILM_ENDINGS.lossless)
 
 /** A film that is wanted. */
 export interface FilmOrder {
@@ -22,6 +25,7 @@ export interface FilmOrder {
   readonly exchange: Exchange
   readonly files: ReadonlyMap<string, ExchangeFile>
   readonly size: PictureSize
+  /** Its ending says how its sound is kept, see {@link FILM_ENDINGS}. */
   readonly out: string
   /** LUFS that its sound is brought to; null as it is balanced. */
   readonly loudness: number | null
@@ -125,14 +129,11 @@ async function renderPictures(
     '-pix_fmt',
     'yuv420p',
     ...COLOUR_TAGS,
-    '-c:a',
-    'aac',
-    '-b:a',
-    '256k',
+    ...(isLossless(out) ? ['-c:a', 'pcm_s24le'] : ['-c:a', 'aac', '-b:a', '256k']),
     '-movflags',
     '+faststart',
     '-f',
-    'mp4',
+    isLossless(out) ? 'mov' : 'mp4',
     out,
   ]
   let said = ''

@@ -8,7 +8,7 @@ import { channelsOf } from '@pendolo/core/mix'
 import { type Clip, factsOfClip, isMaster, notesFor, type ProjectDoc, SET_BY_HAND } from '@pendolo/core/project'
 import { flicks, frameAt, frameStart, parseRate, type Rate } from '@pendolo/core/time'
 import { type DiskError, needRoom, watchRoom } from '../disk.ts'
-import { type Filmed, filmed, partOf } from '../film/parts.ts'
+import { FILM_ENDINGS, type Filmed, filmed, partOf } from '../film/parts.ts'
 import { secondsOf } from '../lineup/outcome.ts'
 import { placeAll } from '../lineup/place-all.ts'
 import type { Recording } from '../lineup/recordings.ts'
@@ -272,7 +272,8 @@ async function film(shop: Workshop, run: JobRun) {
   const name = await shop.store.name(run.projectId)
   const exchange = layOut(name, atRate(doc, body.rate), files, filmed(doc, body))
   const called = safeName(body.partId === undefined ? name : `${name} ${partOf(doc, body.partId).name}`)
-  const fileName = `${called}-${run.jobId.slice(0, 8)}.mp4`
+  const ending = FILM_ENDINGS[body.lossless ? 'lossless' : 'aac']
+  const fileName = `${called}-${run.jobId.slice(0, 8)}${ending}`
   const out = path.join(shop.config.films, fileName)
   const frames = exchange.toFrame - exchange.fromFrame
   const seconds = (frames * exchange.rate.den) / exchange.rate.num
@@ -285,7 +286,7 @@ async function film(shop: Workshop, run: JobRun) {
   const sound = await shop.analysis.run(task, run.signal, (share, detail) => run.report(share, detail))
   return {
     detail: { code: 'ready' } as const,
-    result: { path: out, name: `${called}.mp4`, bytes: statSync(out).size, made: { ...size, rate: body.rate, seconds, version: exchange.cutName, sound } },
+    result: { path: out, name: `${called}${ending}`, bytes: statSync(out).size, made: { ...size, rate: body.rate, seconds, version: exchange.cutName, sound } },
   }
 }
 

@@ -31,6 +31,7 @@ export function HandOver({ project, edit, top }: StageProps) {
   const [size, setSize] = useState(own)
   const [filmRate, setFilmRate] = useState<FilmBody['rate']>(doc.settings.rate as FilmBody['rate'])
   const [loudness, setLoudness] = useState<number | null>(null)
+  const [lossless, setLossless] = useState(false)
   const film = filmFor(project)
   const range = keptOf(film)
   const cut = activeCut(doc)
@@ -48,6 +49,7 @@ export function HandOver({ project, edit, top }: StageProps) {
         height,
         rate: filmRate,
         ...(loudness !== null && { loudness }),
+        ...(lossless && { lossless }),
         ...(ofParts && { parts: kept.map((p) => p.id) }),
       })
     } catch (error) {
@@ -109,6 +111,16 @@ export function HandOver({ project, edit, top }: StageProps) {
                   options={PROJECT_RATES.map((r) => ({ value: r, label: printRate(parseRate(r) as Rate) }))}
                 />
                 <LoudnessChoice value={loudness} onChange={setLoudness} />
+                <Select
+                  value={lossless}
+                  onChange={setLossless}
+                  aria-label="Kind of the film’s sound"
+                  style={{ width: 190 }}
+                  options={[
+                    { value: false, label: 'AAC sound (.mp4)' },
+                    { value: true, label: 'sound untouched (.mov)' },
+                  ]}
+                />
                 <Button type="primary" onClick={() => void make()}>
                   Make the film
                 </Button>

@@ -13,7 +13,7 @@ const EVERY = 0.1
 
 /** Short clicks on given times, on the clock of the sound itself. */
 export class Clicks {
-  readonly #context: AudioContext
+  readonly #context: BaseAudioContext
   readonly #out: AudioNode
   #list: readonly Click[] = []
   #timer: ReturnType<typeof setInterval> | null = null
@@ -25,7 +25,7 @@ export class Clicks {
   /** Clicks given to the audio clock since playing began. */
   given = 0
 
-  constructor(context: AudioContext, out: AudioNode) {
+  constructor(context: BaseAudioContext, out: AudioNode) {
     this.#context = context
     this.#out = out
   }

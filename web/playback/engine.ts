@@ -5,6 +5,8 @@ import type { Click } from './clicks.ts'
 import { SoundDesk } from './sound.ts'
 import type { Along, ClockMap, FromWorker, Held, PictureHealth, PlayModel, TileSource, ToWorker } from './types.ts'
 
+const liveContext = () => new AudioContext({ latencyHint: 'interactive', sampleRate: SOUND_RATE })
+
 /** What people and tests may read of the engine's state. */
 export interface EngineHealth extends PictureHealth {
   readonly playing: boolean
@@ -26,6 +28,8 @@ export interface EngineState {
   readonly health: PictureHealth
 }
 
+/** Frames a second of what is heard, as in films. */
+const SOUND_RATE = 48000
 const NO_HEALTH: PictureHealth = { due: 0, late: 0, shown: {}, programme: { angleId: null, since: 0, standIn: false, sharp: false } }
 /** The map from wall time to master time is told to the pictures this often, ms, so that two clocks cannot drift apart. */
 const CLOCK_EVERY = 100
@@ -259,7 +263,7 @@ export class Engine {
     // It stops where the film ends; from there on it plays what else there is.
     const until = speed > 0 && from < film.end ? Math.min(film.end, end) : end
     this.#halt()
-    this.#desk ??= new SoundDesk()
+    this.#desk ??= new SoundDesk(liveContext())
     this.#desk.set(this.#audible ?? this.#model.sounds)
     this.#desk.clicks.set(this.#clicks)
     await this.#desk.context.resume()
@@ -313,6 +317,18 @@ export class Engine {
   #sectionEnds({ from, back }: Section): void {
     if (back !== null) this.stop()
     this.#stand(back ?? from)
+  }
+
+  /** What would be heard from where it stands, left and right, computed as quickly as the machine can. */
+  async rendered(seconds: number): Promise<Float32Array[]> {
+    const desk = new SoundDesk(new OfflineAudioContext(2, Math.round(seconds * SOUND_RATE), SOUND_RATE), Number.POSITIVE_INFINITY)
+    desk.set(this.#model?.sounds ?? SILENCE)
+    await desk.prepare(1)
+    desk.start(this.#passages(this.#here()), 1, 0)
+    await desk.given()
+    const { context } = desk
+    const sound = await context.startRendering()
+    return [sound.getChannelData(0), sound.getChannelData(1)]
   }
 
   /** What of the master is to be heard, from a place on. */
@@ -378,7 +394,7 @@ export class Engine {
     if (!this.#model || this.#hearing) return
     this.#hearing = true
     try {
-      this.#desk ??= new SoundDesk()
+      this.#desk ??= new SoundDesk(liveContext())
       this.#desk.set(this.#audible ?? this.#model.sounds)
       await this.#desk.context.resume()
       for (let heard: Flicks | null = null; !this.#playing && heard !== this.#time; ) {

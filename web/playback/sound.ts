@@ -60,11 +60,13 @@ class SoundLane {
   readonly #voices: readonly Voice[]
   readonly #sinks: Promise<(AudioBufferSink | null)[]>
   readonly #nodes = new Set<AudioBufferSourceNode>()
+  readonly #ahead: number
   #run = 0
 
-  /** @param inputs of one clip */
-  constructor(context: BaseAudioContext, inputs: readonly PlayInput[]) {
+  /** @param inputs of one clip @param ahead sound scheduled ahead of the clock, s */
+  constructor(context: BaseAudioContext, inputs: readonly PlayInput[], ahead: number) {
     this.#context = context
+    this.#ahead = ahead
     this.#inputs = inputs
     const ports = new Map<string, AudioNode>()
     const voices = new Map<number, Voice>()
@@ -115,7 +117,7 @@ class SoundLane {
         if (run !== this.#run) return
         const begins = at + passage.after / speed
         // A passage that lies far ahead is not decoded yet.
-        while (begins - this.#context.currentTime > AHEAD && run === this.#run) await new Promise((resolve) => setTimeout(resolve, 100))
+        while (begins - this.#context.currentTime > this.#ahead && run === this.#run) await new Promise((resolve) => setTimeout(resolve, 100))
         await this.#play(sink, into, passage, begins, speed, run)
       }
     } catch {
@@ -137,7 +139,7 @@ class SoundLane {
       const when = at + (clipToMaster(secondsToFlicks(timestamp), map) / FLICKS_PER_SECOND - master) / speed
       if (when >= ends + fadeOut / 2) return
       this.#put(buffer, when, shape, first, ends + fadeOut / 2, speed)
-      while (when - this.#context.currentTime > AHEAD && run === this.#run) await new Promise((resolve) => setTimeout(resolve, 100))
+      while (when - this.#context.currentTime > this.#ahead && run === this.#run) await new Promise((resolve) => setTimeout(resolve, 100))
       if (run !== this.#run) return
     }
   }
@@ -207,8 +209,9 @@ class SoundLane {
 }
 
 /** All sounds that are heard, through the strips of the desk, on one audio clock. */
-export class SoundDesk {
-  readonly context: AudioContext
+export class SoundDesk<C extends BaseAudioContext = AudioContext> {
+  readonly context: C
+  readonly #ahead: number
   readonly #out: GainNode
   readonly #lanes = new Map<string, SoundLane>()
   readonly clicks: Clicks
@@ -223,9 +226,12 @@ export class SoundDesk {
   readonly #slots = new Map<string, number>()
   #sounds: PlaySounds = { inputs: [], nodes: [] }
   #meters: ReadonlyMap<string, Meter> = new Map()
+  #given: Promise<unknown> = Promise.resolve()
 
-  constructor() {
-    this.context = new AudioContext({ latencyHint: 'interactive', sampleRate: 48000 })
+  /** @param ahead sound scheduled ahead of the clock, s */
+  constructor(context: C, ahead = AHEAD) {
+    this.context = context
+    this.#ahead = ahead
     this.#out = this.context.createGain()
     this.#out.connect(this.context.destination)
     this.clicks = new Clicks(this.context, this.#out)
@@ -246,7 +252,7 @@ export class SoundDesk {
     }
     for (const [id, inputs] of byClip) {
       if (this.#lanes.has(id)) continue
-      const lane = new SoundLane(this.context, inputs)
+      const lane = new SoundLane(this.context, inputs, this.#ahead)
       this.#lanes.set(id, lane)
       this.#connect(lane)
       if (this.#playing) void lane.start(this.#playing.passages, this.#playing.at, this.#playing.speed)
@@ -325,7 +331,8 @@ export class SoundDesk {
   async prepare(speed: number): Promise<void> {
     await this.#loaded
     // Only who plays at another speed loads it.
-    if (speed !== 1) this.#pitch ??= import('./stretch.ts').then(({ makePitchKeeper }) => makePitchKeeper(this.context)).catch(() => null)
+    if (speed !== 1)
+      this.#pitch ??= import('./stretch.ts').then(({ makePitchKeeper }) => makePitchKeeper(this.context as BaseAudioContext as AudioContext)).catch(() => null)
     const keeper = speed === 1 ? null : await this.#pitch
     if (keeper !== this.#keeper) {
       this.#out.disconnect()
@@ -337,14 +344,18 @@ export class SoundDesk {
     keeper?.keep(speed)
   }
 
-  /** Starts all sounds at the speed that was prepared; @returns the context second at which the first passage is heard */
-  start(passages: readonly DeskPassage[], speed = 1): number {
-    const at = this.context.currentTime + 0.08
+  /** Starts all sounds at the speed that was prepared, at a second of the clock; @returns the context second at which the first passage is heard */
+  start(passages: readonly DeskPassage[], speed = 1, at = this.context.currentTime + 0.08): number {
     this.#playing = { passages, at, speed }
     this.#tellPlaying(this.#playing, true)
-    for (const lane of this.#lanes.values()) void lane.start(passages, at, speed)
+    this.#given = Promise.all([...this.#lanes.values()].map((lane) => lane.start(passages, at, speed)))
     if (speed === 1) this.clicks.start(passages, at)
     return at + (this.#keeper?.latency ?? 0)
+  }
+
+  /** When all that is heard has been given to the clock. */
+  async given(): Promise<void> {
+    await this.#given
   }
 
   /** Lets a moment of the master be heard, s, while nothing plays; @returns when all of it has been given to the clock */

@@ -14,10 +14,10 @@ const thumbs = new Thumbnails(() => new Worker(new URL('./thumbs.worker.ts', imp
 declare global {
   interface Window {
     /** Health of the playback engine, for tests and scripts; see docs/playback-health.md. */
-    pendolo: { health: () => EngineHealth; resetHealth: () => void }
+    pendolo: { health: () => EngineHealth; resetHealth: () => void; rendered: (seconds: number) => Promise<Float32Array[]> }
   }
 }
-window.pendolo = { health: () => engine.health(), resetHealth: () => engine.resetHealth() }
+window.pendolo = { health: () => engine.health(), resetHealth: () => engine.resetHealth(), rendered: (seconds) => engine.rendered(seconds) }
 
 /** What a view needs of the engine's state: it is drawn anew only when this changes, so it is one plain value. */
 export function useEngine<T extends string | number | boolean | null>(select: (state: EngineState) => T): T {
