@@ -58,7 +58,7 @@ test.beforeAll(async () => {
   })
   await edit([
     { type: 'setMaster', clipId: clips.mix },
-    { type: 'place', by: 'hand', placements: { [clips.mics]: place(0.5), [clips.cam]: place(-1.23) }, loose: {} },
+    { type: 'place', by: 'hand', placements: { [clips.mics]: place(0.5), [clips.cam]: place(-1.23, 1.00004) }, loose: {} },
     { type: 'choose', cutId, time: 0, choice: { angleId: doc.clips[clips.cam].angleId } },
   ])
 })

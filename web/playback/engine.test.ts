@@ -17,6 +17,7 @@ const desk = {
 }
 
 jest.mock('./sound.ts', () => ({
+  SOUND_RATE: 48000,
   SoundDesk: class {
     context = {
       get currentTime() {

@@ -2,10 +2,8 @@ import type { DeskPassage } from '@pendolo/core/mix'
 import type { Rect } from '@pendolo/core/picture'
 import { FLICKS_PER_SECOND, type Flicks, flicks, frameAt, frameStart, programmeLength, programmeTimesOf, type Rate, runAt, ZERO } from '@pendolo/core/time'
 import type { Click } from './clicks.ts'
-import { SoundDesk } from './sound.ts'
+import { SOUND_RATE, SoundDesk } from './sound.ts'
 import type { Along, ClockMap, FromWorker, Held, PictureHealth, PlayModel, TileSource, ToWorker } from './types.ts'
-
-const liveContext = () => new AudioContext({ latencyHint: 'interactive', sampleRate: SOUND_RATE })
 
 /** What people and tests may read of the engine's state. */
 export interface EngineHealth extends PictureHealth {
@@ -28,8 +26,6 @@ export interface EngineState {
   readonly health: PictureHealth
 }
 
-/** Frames a second of what is heard, as in films. */
-const SOUND_RATE = 48000
 const NO_HEALTH: PictureHealth = { due: 0, late: 0, shown: {}, programme: { angleId: null, since: 0, standIn: false, sharp: false } }
 /** The map from wall time to master time is told to the pictures this often, ms, so that two clocks cannot drift apart. */
 const CLOCK_EVERY = 100
@@ -263,7 +259,7 @@ export class Engine {
     // It stops where the film ends; from there on it plays what else there is.
     const until = speed > 0 && from < film.end ? Math.min(film.end, end) : end
     this.#halt()
-    this.#desk ??= new SoundDesk(liveContext())
+    this.#desk ??= new SoundDesk()
     this.#desk.set(this.#audible ?? this.#model.sounds)
     this.#desk.clicks.set(this.#clicks)
     await this.#desk.context.resume()
@@ -333,7 +329,8 @@ export class Engine {
 
   /** What of the master is to be heard, from a place on. */
   #passages(from: Flicks): DeskPassage[] {
-    const seconds = (time: number) => time / FLICKS_PER_SECOND
+    // On whole frames of sound, as in films.
+    const seconds = (time: number) => Math.round((time / FLICKS_PER_SECOND) * SOUND_RATE) / SOUND_RATE
     if (this.#along === 'master') return [{ master: seconds(from), after: 0, length: Number.POSITIVE_INFINITY, fadeIn: 0, fadeOut: 0 }]
     const runs = this.#runs
     return runs.flatMap((run, i): DeskPassage[] => {
@@ -394,7 +391,7 @@ export class Engine {
     if (!this.#model || this.#hearing) return
     this.#hearing = true
     try {
-      this.#desk ??= new SoundDesk(liveContext())
+      this.#desk ??= new SoundDesk()
       this.#desk.set(this.#audible ?? this.#model.sounds)
       await this.#desk.context.resume()
       for (let heard: Flicks | null = null; !this.#playing && heard !== this.#time; ) {

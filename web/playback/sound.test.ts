@@ -93,7 +93,7 @@ const heard = (...inputs: PlayInput[]) => plainSounds(inputs.map((input) => ({ i
 
 async function desk(...inputs: PlayInput[]) {
   const { SoundDesk } = await import('./sound.ts')
-  const made = new SoundDesk(new FakeContext() as unknown as AudioContext)
+  const made = new SoundDesk()
   made.set(heard(...inputs))
   await made.prepare(1)
   return made

@@ -3,9 +3,12 @@ import { clipToMaster, FLICKS_PER_SECOND, masterToClip, secondsToFlicks } from '
 import { ALL_FORMATS, AudioBufferSink, Input, UrlSource } from 'mediabunny'
 import { Clicks } from './clicks.ts'
 import deskUrl from './desk.worklet.ts?worker&url'
+import { OntoClock, type Piece } from './onto-clock.ts'
 import type { PitchKeeper } from './stretch.ts'
 import type { FromDesk, Meter, PlayInput, PlaySounds, ToDesk } from './types.ts'
 
+/** Frames a second of what is heard, as in films. */
+export const SOUND_RATE = 48000
 /** Sound scheduled ahead of the clock, s. */
 const AHEAD = 0.9
 /** Inputs that the desk has to begin with; it gets more when it needs them. */
@@ -43,6 +46,8 @@ const keyOf = ({ clipId, from }: PlayInput): string => (from ? `${clipId} ${from
 
 /** A moment that is heard while one searches rises and falls in so long, s. */
 const GRAIN_FADE = 0.02
+
+const channelsOf = (buffer: AudioBuffer) => Array.from({ length: buffer.numberOfChannels }, (_, c) => buffer.getChannelData(c))
 
 async function all<T>(list: AsyncIterable<T>): Promise<T[]> {
   const out: T[] = []
@@ -134,32 +139,45 @@ class SoundLane {
     const first = at - fadeIn / 2
     shapeGain(shape.gain, this.#context, { at, ends, fadeIn, fadeOut })
     const from = Math.max(0, masterToClip(secondsToFlicks(master - (speed * fadeIn) / 2), map) / FLICKS_PER_SECOND)
+    const { sampleRate } = this.#context
+    const onto = map.rate !== 1 && speed === 1 ? new OntoClock(map.rate) : null
+    const put = (buffer: AudioBuffer, when: number, rate: number) => this.#put(buffer, when, shape, { first, end: ends + fadeOut / 2, speed, rate })
+    const putPieces = (pieces: readonly Piece[]) => {
+      for (const { channels, frame } of pieces) put(this.#bufferOf(channels), frame / sampleRate, 1)
+    }
     for await (const { buffer, timestamp } of sink.buffers(from)) {
       if (run !== this.#run) return
       const when = at + (clipToMaster(secondsToFlicks(timestamp), map) / FLICKS_PER_SECOND - master) / speed
-      if (when >= ends + fadeOut / 2) return
-      this.#put(buffer, when, shape, first, ends + fadeOut / 2, speed)
+      if (when >= ends + fadeOut / 2) break
+      if (onto) putPieces(onto.add(channelsOf(buffer), when * sampleRate))
+      else put(buffer, when, map.rate)
       while (when - this.#context.currentTime > this.#ahead && run === this.#run) await new Promise((resolve) => setTimeout(resolve, 100))
       if (run !== this.#run) return
     }
+    if (onto) putPieces(onto.end())
+  }
+
+  #bufferOf(channels: readonly Float32Array<ArrayBuffer>[]): AudioBuffer {
+    const buffer = this.#context.createBuffer(channels.length, channels[0].length, this.#context.sampleRate)
+    for (const [c, samples] of channels.entries()) buffer.copyToChannel(samples, c)
+    return buffer
   }
 
   /** Puts a piece of sound on the audio clock, as far as it lies between two of its seconds and has not gone by. */
-  #put(buffer: AudioBuffer, wanted: number, into: AudioNode, first: number, end: number, speed: number): void {
-    const [{ map }] = this.#inputs
+  #put(buffer: AudioBuffer, wanted: number, into: AudioNode, { first, end, speed, rate }: { first: number; end: number; speed: number; rate: number }): void {
     // A clock that agrees is played sample by sample, each at the nearest of the audio clock.
-    const grid = (time: number) => (map.rate === 1 && speed === 1 ? Math.round(time * this.#context.sampleRate) / this.#context.sampleRate : time)
+    const grid = (time: number) => (rate === 1 && speed === 1 ? Math.round(time * this.#context.sampleRate) / this.#context.sampleRate : time)
     const when = grid(wanted)
     const late = grid(Math.max(this.#context.currentTime, first)) - when
-    const whole = (buffer.duration * map.rate) / speed
+    const whole = (buffer.duration * rate) / speed
     if (late >= whole) return
     const node = this.#context.createBufferSource()
     node.buffer = buffer
-    node.playbackRate.value = speed / map.rate
+    node.playbackRate.value = speed / rate
     node.connect(into)
     node.onended = () => this.#nodes.delete(node)
     this.#nodes.add(node)
-    if (late > 0) node.start(when + late, (speed * late) / map.rate)
+    if (late > 0) node.start(when + late, (speed * late) / rate)
     else node.start(when)
     if (Number.isFinite(end) && when + whole > end) node.stop(end)
   }
@@ -181,14 +199,12 @@ class SoundLane {
         const ends = at + length
         shapeGain(shape.gain, this.#context, { at, ends, fadeIn: GRAIN_FADE, fadeOut: GRAIN_FADE })
         for (const { buffer, timestamp } of list)
-          this.#put(
-            buffer,
-            at + clipToMaster(secondsToFlicks(timestamp), map) / FLICKS_PER_SECOND - master,
-            shape,
-            at - GRAIN_FADE / 2,
-            ends + GRAIN_FADE / 2,
-            1,
-          )
+          this.#put(buffer, at + clipToMaster(secondsToFlicks(timestamp), map) / FLICKS_PER_SECOND - master, shape, {
+            first: at - GRAIN_FADE / 2,
+            end: ends + GRAIN_FADE / 2,
+            speed: 1,
+            rate: map.rate,
+          })
       }
     } catch {
       // A sound that breaks off is not heard here.
@@ -229,7 +245,7 @@ export class SoundDesk<C extends BaseAudioContext = AudioContext> {
   #given: Promise<unknown> = Promise.resolve()
 
   /** @param ahead sound scheduled ahead of the clock, s */
-  constructor(context: C, ahead = AHEAD) {
+  constructor(context: C = new AudioContext({ latencyHint: 'interactive', sampleRate: SOUND_RATE }) as BaseAudioContext as C, ahead = AHEAD) {
     this.context = context
     this.#ahead = ahead
     this.#out = this.context.createGain()
