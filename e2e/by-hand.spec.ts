@@ -272,6 +272,7 @@ test('solo, mute and level are heard while it plays', async ({ page }) => {
   await page.getByRole('button', { name: 'Mute Master' }).click()
   await expect.poll(heard).toEqual([a])
   const before = await loudest(a)
+  await page.getByRole('group', { name: 'Cam a, a.mp4' }).getByText('a.mp4').click()
   const level = page.getByRole('slider', { name: 'Level of Cam a' })
   for (let i = 0; i < 40; i++) await level.press('ArrowDown')
   await expect.poll(async () => (await state()).doc.strips[a].gainDb).toBe(-20)

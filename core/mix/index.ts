@@ -14,6 +14,7 @@ export {
   type SoundShape,
 } from './channels.ts'
 export { type DeskInput, type DeskNode, type DeskPassage, DeskRun, MOST_BANDS, MOST_DELAY, type Processing, panned } from './desk.ts'
+export { type Drawn, drawnAt, type Following, following, type PointChange, type RangeChanges, raised, type Stretch, undrawn, withoutRanges } from './drawing.ts'
 export { CONTROL, type Compressor, CompressorRun, compressed, type Gate, GateRun } from './dynamics.ts'
 export { decibelsToGain, MAX_GAIN_DB, MIN_GAIN_DB } from './gain.ts'
 export { curveAt, drawnCurve, isSilent, type LevelCurve, type OnRange, onCurve, SHORT_FADE, SILENT_DB, timesCurve } from './levels.ts'

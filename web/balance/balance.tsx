@@ -1,59 +1,75 @@
-import type { GatheredFile, ProjectState } from '@pendolo/api'
-import { anglesInUse, type Clip, isMaster, pictureSpans, stripOf } from '@pendolo/core/project'
+import type { ProjectState } from '@pendolo/api'
+import { channelsOf } from '@pendolo/core/mix'
+import { anglesInUse, stripOf } from '@pendolo/core/project'
 import { FLICKS_PER_SECOND } from '@pendolo/core/time'
-import { Button, Segmented } from 'antd'
+import { Button, Checkbox, Input, Segmented } from 'antd'
 import { Headphones } from 'lucide-react'
-import { type ReactNode, useEffect, useMemo, useState } from 'react'
+import { useEffect, useMemo, useRef, useState } from 'react'
 import { Link } from 'react-router'
 import { EngineCanvas } from '../playback/engine-canvas.tsx'
 import { filmFor } from '../playback/film.ts'
 import { channelAlone, eventOf } from '../playback/model.ts'
 import { engine, useEngine } from '../playback/use-engine.ts'
+import { usePaperColours } from '../score/colours.ts'
 import { MasterTime } from '../score/master-time.tsx'
 import { Playhead } from '../score/playhead.tsx'
-import { type TimeView, useSize } from '../score/time-view.ts'
+import { useSize } from '../score/time-view.ts'
+import { useEventView } from '../score/use-event-view.ts'
 import type { StageProps } from '../stage.ts'
-import { Bob } from '../ui/bob.tsx'
 import { Paper } from '../ui/paper.tsx'
-import type { Alone } from './channel-rows.tsx'
-import { KNOBS, NAMES, StripRow } from './strip-row.tsx'
+import { Foot } from './foot.tsx'
+import { Ribbon, type Seen, seenStretches, stretchAt } from './ribbon.tsx'
+import { levelEdit, onEdit, type SoundRow as Row, soundRows, stripEdit } from './rows.ts'
+import { Shapes } from './shapes.tsx'
+import { type Alone, NAMES, type RowActs, SoundRow } from './sound-row.tsx'
+import { StripPanel } from './strip-panel.tsx'
+import { useRange } from './use-range.ts'
 
-/** Which sounds are heard and how loud, and how pictures of another shape sit in the frame. */
-export function Balance({ project, edit, top }: StageProps) {
-  const { doc, files } = project
+/** Which sounds are heard when and how, and how pictures of another shape sit in the frame. */
+export function Balance(props: StageProps) {
+  const { doc, files } = props.project
+  const sounds = Object.values(doc.clips).some((c) => c.state === 'in' && doc.placements[c.id] && files.find((f) => f.id === c.fileId)?.facts.audio)
+  return sounds ? <Sounds {...props} /> : <Nothing {...props} />
+}
+
+function Nothing({ project, top }: StageProps) {
+  return (
+    <>
+      {top(<span className="spring" />)}
+      <Paper className="body">
+        <div className="empty">
+          <h2>Nothing to balance yet</h2>
+          <p>When a master is chosen and cameras are lined up, their sounds stand here one below the other.</p>
+          <Link to={`/${project.id}/gather`}>
+            <Button type="primary">Gather</Button>
+          </Link>
+        </div>
+      </Paper>
+    </>
+  )
+}
+
+function Sounds({ project, edit, top }: StageProps) {
+  const { doc } = project
   const playing = useEngine((s) => s.playing)
-  const event = eventOf(project)
-  const view = { from: event.start / FLICKS_PER_SECOND, span: Math.max(1, (event.end - event.start) / FLICKS_PER_SECOND) }
-  const [angleId, setAngleId] = useState<string | null>(null)
-  const angles = anglesInUse(doc)
-  /** The angle that is looked at by itself; without one the programme is shown. */
-  const angle = angles.find((a) => a.id === angleId) ?? null
-  const clips = Object.values(doc.clips)
-    .filter((c) => c.state === 'in' && doc.placements[c.id] && files.find((f) => f.id === c.fileId)?.facts.audio)
-    .sort((a, b) => rank(a) - rank(b) || doc.placements[a.id].start - doc.placements[b.id].start)
-  function rank(c: Clip): number {
-    return isMaster(doc, c.id) ? -1 : doc.angles.findIndex((a) => a.id === c.angleId)
-  }
   const [alone, hearAlone] = useAlone(project)
+  const [unfolded, setUnfolded] = useState<ReadonlySet<string>>(new Set(Object.keys(doc.groups ?? {})))
+  const [find, setFind] = useState('')
+  const [onlyHeard, setOnlyHeard] = useState(false)
+  const [picked, setPicked] = useState<readonly string[]>([])
+  const [side, setSide] = useState<'sound' | 'picture'>('sound')
+  const [angleId, setAngleId] = useState<string | null>(null)
+  const all = useMemo(() => soundRows(project, find ? everyKey(project) : unfolded), [project, unfolded, find])
+  const rows = all.filter((r) => (!onlyHeard || r.heard) && `${r.name} ${r.about}`.toLowerCase().includes(find.toLowerCase()))
+  const chosen = rows.filter((r) => picked.includes(r.key))
+  const shown = chosen[0] ?? rows[0] ?? all[0]
   const film = filmFor(project)
-  const hasPicture = useEngine(({ time }) => (angle ? film.clipAt(angle.id, time) !== null : true))
+  const plan = useMemo(() => seenStretches(film.plan()), [film])
+  const selected = chosen.length > 0 ? chosen : shown ? [shown] : []
+  const ranged = useRange({ doc, rows, chosen: selected, onChosen: setPicked, edit, stretchAt: (time) => stretchAt(plan, time) })
+  const clips = Object.values(doc.clips).filter((c) => c.state === 'in' && doc.placements[c.id] && project.files.find((f) => f.id === c.fileId)?.facts.audio)
   const heard = clips.filter((c) => stripOf(doc, c.id).on).length
-  if (clips.length === 0) {
-    return (
-      <>
-        {top(<span className="spring" />)}
-        <Paper className="body">
-          <div className="empty">
-            <h2>Nothing to balance yet</h2>
-            <p>When a master is chosen and cameras are lined up, their sounds stand here one below the other.</p>
-            <Link to={`/${project.id}/gather`}>
-              <Button type="primary">Gather</Button>
-            </Link>
-          </div>
-        </Paper>
-      </>
-    )
-  }
+  const acts = rowActs({ project, edit, rows, setPicked, setUnfolded, setRange: ranged.setRange, hearAlone })
   return (
     <>
       {top(
@@ -76,43 +92,204 @@ export function Balance({ project, edit, top }: StageProps) {
       )}
       <div className="balance">
         <div className="upper">
-          <div style={{ position: 'relative', background: '#000', display: 'flex', justifyContent: 'center' }}>
-            <div style={{ height: '100%', aspectRatio: `${doc.settings.width} / ${doc.settings.height}`, maxWidth: '100%' }}>
-              {angle ? (
-                <EngineCanvas key={angle.id} source={{ kind: 'angle', angleId: angle.id }} name="balance" label="Picture of the angle in the frame" />
-              ) : (
-                <EngineCanvas key="programme" source={{ kind: 'programme' }} name="programme" label="Programme" />
-              )}
-            </div>
-            {!hasPicture && (
-              <span className="quiet" style={{ position: 'absolute', top: '48%' }}>
-                no picture here
-              </span>
+          <Picture project={project} angleId={side === 'picture' ? angleId : null} />
+          <div className="beside">
+            <Segmented
+              size="small"
+              aria-label="What is balanced"
+              value={side}
+              onChange={setSide}
+              options={[
+                { value: 'sound' as const, label: 'Sound' },
+                { value: 'picture' as const, label: 'Shape of the picture' },
+              ]}
+            />
+            {side === 'picture' ? (
+              <Shapes project={project} angleId={angleId} edit={edit} onAngle={setAngleId} />
+            ) : (
+              shown && <StripPanel key={shown.key} row={shown} rows={selected} groups={Object.values(doc.groups ?? {})} edit={edit} />
             )}
           </div>
-          <Shapes project={project} angleId={angle?.id ?? null} edit={edit} onAngle={setAngleId} />
         </div>
-        <Paper className="strips">
-          <Strips view={view}>
-            {clips.map((c) => (
-              <StripRow
-                key={c.id}
-                clip={c}
-                name={isMaster(doc, c.id) ? 'Master' : (doc.angles.find((a) => a.id === c.angleId)?.name ?? 'Sound')}
-                file={files.find((f) => f.id === c.fileId) as GatheredFile}
-                start={doc.placements[c.id].start / FLICKS_PER_SECOND}
-                rate={doc.placements[c.id].rate}
-                strip={stripOf(doc, c.id)}
-                view={view}
-                alone={alone}
-                edit={edit}
-                onAlone={hearAlone}
-              />
-            ))}
-          </Strips>
+        <Paper className="sounds">
+          <Rows
+            project={project}
+            rows={rows}
+            chosen={new Set(selected.map((r) => r.key))}
+            plan={plan}
+            unfolded={unfolded}
+            alone={alone}
+            ranged={ranged}
+            acts={acts}
+            head={
+              <>
+                <Input size="small" allowClear placeholder="Find a sound" value={find} onChange={(e) => setFind(e.target.value)} aria-label="Find a sound" />
+                <Checkbox checked={onlyHeard} onChange={(e) => setOnlyHeard(e.target.checked)}>
+                  heard
+                </Checkbox>
+              </>
+            }
+          />
+          <Foot
+            settings={doc.settings}
+            range={ranged.range}
+            rows={selected}
+            others={rows.filter((r) => !selected.includes(r))}
+            fade={ranged.fade}
+            onFade={ranged.setFade}
+            acts={ranged.acts}
+          />
         </Paper>
       </div>
     </>
+  )
+}
+
+/** All that can be folded away. */
+const everyKey = ({ doc }: ProjectState): ReadonlySet<string> => new Set([...Object.keys(doc.groups ?? {}), ...Object.keys(doc.clips)])
+
+function rowActs({
+  project,
+  edit,
+  rows,
+  setPicked,
+  setUnfolded,
+  setRange,
+  hearAlone,
+}: Pick<StageProps, 'project' | 'edit'> & {
+  readonly rows: readonly Row[]
+  readonly setPicked: (change: (old: readonly string[]) => readonly string[]) => void
+  readonly setUnfolded: (change: (old: ReadonlySet<string>) => ReadonlySet<string>) => void
+  readonly setRange: ReturnType<typeof useRange>['setRange']
+  readonly hearAlone: (alone: Alone | null) => void
+}): RowActs {
+  const rowOf = (key: string) => rows.find((r) => r.key === key) as Row
+  const choose: RowActs['onChoose'] = (key, { shiftKey, ctrlKey, metaKey }) =>
+    setPicked((old) => {
+      if (ctrlKey || metaKey) return old.includes(key) ? old.filter((k) => k !== key) : [...old, key]
+      const last = rows.findIndex((r) => r.key === old[old.length - 1])
+      if (!shiftKey || last < 0) return [key]
+      const at = rows.findIndex((r) => r.key === key)
+      const between = rows.slice(Math.min(last, at), Math.max(last, at) + 1).map((r) => r.key)
+      return [...old.filter((k) => !between.includes(k)), ...between]
+    })
+  return {
+    onChoose: choose,
+    onSeek: (time) => engine.seek(time),
+    onRange: (key, stretch) => {
+      setPicked((old) => (old.includes(key) ? old : [key]))
+      setRange(stretch)
+    },
+    onPoints: (key, points, label) => edit([levelEdit(rowOf(key), points)], label),
+    onOn: (row, on) => edit([onEdit(row, on)], row.kind === 'channel' ? (on ? 'switch a channel on' : 'switch a channel off') : 'hear, or not'),
+    onStrip: (row, change) => edit([stripEdit(row, change)], 'balance the sound'),
+    onRename: (row, name) =>
+      row.clip && row.channel && edit([{ type: 'channel', clipId: row.clip.id, channel: row.channel.key, change: { name } }], 'name a channel'),
+    onFold: (key) => setUnfolded((old) => (old.has(key) ? new Set([...old].filter((k) => k !== key)) : new Set([...old, key]))),
+    onAlone: hearAlone,
+    onAll: (clipId, on) => {
+      const file = project.files.find((f) => f.id === project.doc.clips[clipId].fileId)
+      const channels = file?.facts.audio ? channelsOf(file.facts.audio) : []
+      edit(
+        channels.map((c) => ({ type: 'channel', clipId, channel: c.key, change: { on } })),
+        on ? 'all channels on' : 'all channels off',
+      )
+    },
+  }
+}
+
+interface RowsProps {
+  readonly project: ProjectState
+  readonly rows: readonly Row[]
+  readonly chosen: ReadonlySet<string>
+  readonly plan: readonly Seen[]
+  readonly unfolded: ReadonlySet<string>
+  readonly alone: Alone | null
+  readonly ranged: ReturnType<typeof useRange>
+  readonly acts: RowActs
+  /** What stands beside the ribbon. */
+  readonly head: React.ReactNode
+}
+
+const RIBBON = 32
+
+/** The sounds one below the other under the cut, with one playhead over all of them. */
+function Rows({ project, rows, chosen, plan, unfolded, alone, ranged, acts, head }: RowsProps) {
+  const { doc } = project
+  const colours = usePaperColours()
+  const event = eventOf(project)
+  const whole = { from: event.start / FLICKS_PER_SECOND, span: Math.max(1, (event.end - event.start) / FLICKS_PER_SECOND) }
+  const [ref, { width, height }] = useSize<HTMLDivElement>()
+  const plot = Math.max(10, width - NAMES)
+  const { view } = useEventView(ref, whole, { left: NAMES, plot, head: RIBBON, keys: 'zoomSounds' })
+  const last = [...chosen].at(-1)
+  const scroller = useRef<HTMLDivElement>(null)
+  useEffect(() => {
+    if (last) scroller.current?.querySelector('.sound-row.chosen')?.scrollIntoView({ block: 'nearest' })
+  }, [last])
+  const channels = (clipId: string, name: string, list: readonly Row[]) => (
+    <div key={clipId} role="group" aria-label={`Channels of ${name}`}>
+      {list.map(one)}
+    </div>
+  )
+  const one = (row: Row) => (
+    <SoundRow
+      key={row.key}
+      row={row}
+      placement={row.clip ? doc.placements[row.clip.id] : null}
+      drawn={doc.envelopes[row.key] ?? NOTHING}
+      view={view}
+      chosen={chosen.has(row.key)}
+      range={chosen.has(row.key) ? ranged.range : null}
+      open={unfolded.has(row.key)}
+      alone={alone}
+      colours={colours}
+      acts={acts}
+    />
+  )
+  /** Rows, the channels of a clip that stand right below it as one part. */
+  const parts: React.ReactNode[] = []
+  for (let i = 0; i < rows.length; i++) {
+    const row = rows[i]
+    const own: Row[] = []
+    if (row.kind === 'clip') while (rows[i + 1]?.kind === 'channel' && rows[i + 1].clip === row.clip) own.push(rows[++i])
+    parts.push(one(row))
+    if (own.length > 0 && row.clip) parts.push(channels(`${row.key} below`, row.about, own))
+  }
+  return (
+    <div className="sounds-scroll" ref={scroller}>
+      <div ref={ref} style={{ position: 'relative' }}>
+        <div className="ribbon-row" style={{ height: RIBBON }}>
+          <div className="who">{head}</div>
+          <Ribbon plan={plan} angles={anglesInUse(doc)} view={view} range={ranged.range} onRange={ranged.setRange} onSeek={(t) => engine.seek(t)} />
+        </div>
+        {parts}
+        {rows.length === 0 && (
+          <p className="quiet" style={{ padding: 16 }}>
+            No sound is called so.
+          </p>
+        )}
+        <Playhead view={view} left={NAMES} width={plot} height={height} />
+      </div>
+    </div>
+  )
+}
+const NOTHING = {}
+
+function Picture({ project, angleId }: { project: ProjectState; angleId: string | null }) {
+  const { doc } = project
+  const angle = anglesInUse(doc).find((a) => a.id === angleId) ?? null
+  const film = filmFor(project)
+  const hasPicture = useEngine(({ time }) => (angle ? film.clipAt(angle.id, time) !== null : true))
+  return (
+    <div className="frame" style={{ aspectRatio: `${doc.settings.width} / ${doc.settings.height}` }}>
+      {angle ? (
+        <EngineCanvas key={angle.id} source={{ kind: 'angle', angleId: angle.id }} name="balance" label="Picture of the angle in the frame" />
+      ) : (
+        <EngineCanvas key="programme" source={{ kind: 'programme' }} name="programme" label="Programme" />
+      )}
+      {!hasPicture && <span className="quiet none">no picture here</span>}
+    </div>
   )
 }
 
@@ -129,69 +306,4 @@ function useAlone(project: ProjectState): [Alone | null, (wanted: Alone | null) 
     if (wanted && !engine.getState().playing) void engine.play()
   }
   return [alone, hear]
-}
-
-interface ShapesProps {
-  readonly project: ProjectState
-  /** The angle that is looked at; null for the programme. */
-  readonly angleId: string | null
-  readonly edit: StageProps['edit']
-  readonly onAngle: (angleId: string | null) => void
-}
-
-/** How pictures of another shape sit in the frame, angle by angle. */
-function Shapes({ project: { doc, files }, angleId, edit, onAngle }: ShapesProps) {
-  const spans = useMemo(() => pictureSpans(doc, (id) => files.find((f) => f.id === id)?.facts), [doc, files])
-  return (
-    <div style={{ background: 'var(--panel)', padding: '12px 16px', overflow: 'auto' }}>
-      <h3>Shape of the picture</h3>
-      <p className="quiet" style={{ margin: '4px 0 10px' }}>
-        Fit shows the whole picture with bars; fill fills the frame and cuts the edges. It counts for every stretch of the angle.
-      </p>
-      <button type="button" className="plain" style={{ padding: '3px 0' }} onClick={() => onAngle(null)} aria-pressed={angleId === null}>
-        Programme: what the film shows
-      </button>
-      {anglesInUse(doc).map((a, i) =>
-        spans.some((s) => s.angleId === a.id) ? (
-          <div key={a.id} style={{ display: 'grid', gridTemplateColumns: '24px 1fr auto', gap: 8, alignItems: 'center', padding: '3px 0' }}>
-            <Bob index={i} hue={a.hue} lit={a.id === angleId} />
-            <button type="button" className="plain" style={{ textAlign: 'left' }} onClick={() => onAngle(a.id)} aria-pressed={a.id === angleId}>
-              {a.name} <span className="quiet mono">{shapeOf(files, Object.values(doc.clips), a.id)}</span>
-            </button>
-            <Segmented
-              size="small"
-              value={a.framing}
-              aria-label={`Shape of ${a.name}`}
-              onChange={(framing) => {
-                onAngle(a.id)
-                edit([{ type: 'frameAngle', angleId: a.id, framing }], 'frame an angle')
-              }}
-              options={[
-                { value: 'fit' as const, label: 'fit' },
-                { value: 'fill' as const, label: 'fill' },
-              ]}
-            />
-          </div>
-        ) : null,
-      )}
-    </div>
-  )
-}
-
-/** The sounds one below the other, with one playhead over all of them. */
-function Strips({ view, children }: { view: TimeView; children: ReactNode }) {
-  const [ref, { width, height }] = useSize<HTMLDivElement>()
-  const waves = Math.max(0, width - NAMES - KNOBS)
-  return (
-    <div ref={ref} style={{ position: 'relative' }}>
-      {children}
-      <Playhead view={view} left={NAMES} width={waves} height={height} />
-    </div>
-  )
-}
-
-function shapeOf(files: readonly GatheredFile[], clips: readonly Clip[], angleId: string): string {
-  const clip = clips.find((c) => c.angleId === angleId)
-  const video = files.find((f) => f.id === clip?.fileId)?.facts.video
-  return video ? `${video.width}×${video.height}` : ''
 }

@@ -111,16 +111,7 @@ export function HandOver({ project, edit, top }: StageProps) {
                   options={PROJECT_RATES.map((r) => ({ value: r, label: printRate(parseRate(r) as Rate) }))}
                 />
                 <LoudnessChoice value={loudness} onChange={setLoudness} />
-                <Select
-                  value={lossless}
-                  onChange={setLossless}
-                  aria-label="Kind of the film’s sound"
-                  style={{ width: 190 }}
-                  options={[
-                    { value: false, label: 'AAC sound (.mp4)' },
-                    { value: true, label: 'sound untouched (.mov)' },
-                  ]}
-                />
+                <SoundKind value={lossless} onChange={setLossless} />
                 <Button type="primary" onClick={() => void make()}>
                   Make the film
                 </Button>
@@ -148,6 +139,22 @@ export function HandOver({ project, edit, top }: StageProps) {
         </aside>
       </div>
     </>
+  )
+}
+
+/** Whether the film's sound is kept as it was mixed. */
+function SoundKind({ value, onChange }: { value: boolean; onChange: (value: boolean) => void }) {
+  return (
+    <Select
+      value={value}
+      onChange={onChange}
+      aria-label="Kind of the film’s sound"
+      style={{ width: 190 }}
+      options={[
+        { value: false, label: 'AAC sound (.mp4)' },
+        { value: true, label: 'sound untouched (.mov)' },
+      ]}
+    />
   )
 }
 

@@ -11,12 +11,12 @@ import { levelFor } from '../score/peaks.ts'
 import { Playhead } from '../score/playhead.tsx'
 import { ticks } from '../score/ruler.ts'
 import { useSize } from '../score/time-view.ts'
+import { useEventView } from '../score/use-event-view.ts'
 import { useMasterWaves, usePeaks, Waveforms } from '../score/waveform.tsx'
 import { Bob } from '../ui/bob.tsx'
 import { ENTER_IS_THE_STAGES } from '../ui/focus.ts'
 import { hueOf } from '../ui/theme.ts'
 import type { VerdictFilter } from './lineup-top.tsx'
-import { useCoverageView } from './use-coverage-view.ts'
 
 const LABELS = 150
 const HEAD = 24
@@ -76,7 +76,7 @@ export function Coverage({
   const last = Math.max(total, ...bars.map((b) => b.to))
   const pad = (last - first) * 0.015
   const plot = Math.max(10, width - LABELS)
-  const looking = useCoverageView(ref, { from: first - pad, span: last - first + 2 * pad }, { left: LABELS, plot, head: HEAD + WAVE })
+  const looking = useEventView(ref, { from: first - pad, span: last - first + 2 * pad }, { left: LABELS, plot, head: HEAD + WAVE })
   const { view } = looking
   const x = (t: number) => LABELS + ((t - view.from) / view.span) * plot
   const waiting = clips.filter((c) => !bars.some((b) => b.clip.id === c.id))

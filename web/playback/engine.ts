@@ -3,7 +3,7 @@ import type { Rect } from '@pendolo/core/picture'
 import { FLICKS_PER_SECOND, type Flicks, flicks, frameAt, frameStart, programmeLength, programmeTimesOf, type Rate, runAt, ZERO } from '@pendolo/core/time'
 import type { Click } from './clicks.ts'
 import { SOUND_RATE, SoundDesk } from './sound.ts'
-import type { Along, ClockMap, FromWorker, Held, PictureHealth, PlayModel, TileSource, ToWorker } from './types.ts'
+import type { Along, ClockMap, FromWorker, Held, Meter, PictureHealth, PlayModel, TileSource, ToWorker } from './types.ts'
 
 /** What people and tests may read of the engine's state. */
 export interface EngineHealth extends PictureHealth {
@@ -55,6 +55,7 @@ interface Section {
   readonly back: Flicks | null
 }
 
+const NO_METERS: ReadonlyMap<string, Meter> = new Map()
 const SILENCE: PlayModel['sounds'] = { inputs: [], nodes: [] }
 
 const wall = () => performance.timeOrigin + performance.now()
@@ -123,6 +124,11 @@ export class Engine {
   clickAlong(clicks: readonly Click[]): void {
     this.#clicks = clicks
     this.#desk?.clicks.set(clicks)
+  }
+
+  /** How loud each strip is now, by its key; '' is the programme. */
+  meters(): ReadonlyMap<string, Meter> {
+    return this.#desk?.meters() ?? NO_METERS
   }
 
   subscribe = (listener: () => void): (() => void) => {

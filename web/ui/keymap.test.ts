@@ -8,7 +8,7 @@ test('no key means two things in one place, and none of a place hides one of eve
     return where === 'Switch' ? [...keys, ...ANGLE_KEYS, ...ANGLE_KEYS.map((k) => `shift+${k}`)] : keys
   }
   const everywhere = taken('everywhere')
-  for (const where of ['Gather', 'Line up', 'Pulse', 'Switch']) {
+  for (const where of ['Gather', 'Line up', 'Pulse', 'Switch', 'Balance']) {
     const all = [...everywhere, ...taken(where)]
     expect(all.filter((key, i) => all.indexOf(key) !== i)).toEqual([])
   }

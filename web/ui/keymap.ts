@@ -1,7 +1,7 @@
 /** What shows an angle, by its place in the order. */
 export const ANGLE_KEYS = ['1', '2', '3', '4', '5', '6', '7', '8', '9', '0', 'q', 'w', 'e', 'r', 't', 'y', 'u', 'i', 'o', 'p'] as const
 
-export type Where = 'everywhere' | 'Gather' | 'Line up' | 'Pulse' | 'Switch'
+export type Where = 'everywhere' | 'Gather' | 'Line up' | 'Pulse' | 'Switch' | 'Balance'
 
 export interface Entry {
   /** One for each act; alternatives of one act stand after a comma. */
@@ -73,6 +73,17 @@ export const KEYMAP = {
   around: { keys: ['a'], what: 'play around the nearest cut, from two seconds before it to two behind, and come back', where: 'Switch' },
   zoom: { keys: ['equal, shift+equal, add', 'minus, subtract'], told: '+  −', what: 'zoom the score', where: 'Switch' },
   zoomEvent: { keys: ['equal, shift+equal, add', 'minus, subtract'], told: '+  −', what: 'look closer at who ran when, or at more of it', where: 'Line up' },
+  stepSound: { keys: ['up', 'down'], what: 'previous, next sound', where: 'Balance' },
+  hearOn: { keys: ['o'], what: 'hear the chosen sounds, or not', where: 'Balance' },
+  soloSound: { keys: ['s'], what: 'solo the chosen sounds', where: 'Balance' },
+  muteSound: { keys: ['m'], what: 'mute the chosen sounds', where: 'Balance' },
+  soundRange: { keys: ['comma', 'period'], what: 'a range begins, ends at the playhead; so does a drag over a sound', where: 'Balance' },
+  stretchRange: { keys: ['c'], what: 'a range over the stretch of the cut at the playhead', where: 'Balance' },
+  silence: { keys: ['x'], what: 'silence the chosen sounds in the range', where: 'Balance' },
+  hearHere: { keys: ['h'], what: 'let the chosen sounds be heard in the range', where: 'Balance' },
+  raise: { keys: ['shift+up', 'shift+down'], what: 'raise, lower the chosen sounds by a decibel, in the range or everywhere', where: 'Balance' },
+  asItWas: { keys: ['delete, backspace'], what: 'take away what was drawn in the range for the chosen sounds', where: 'Balance' },
+  zoomSounds: { keys: ['equal, shift+equal, add', 'minus, subtract'], told: '+  −', what: 'look closer at the sounds, or at more of them', where: 'Balance' },
   nothing: { keys: ['escape'], what: 'choose nothing: no range, no stretch, no marks', where: 'everywhere' },
 } as const satisfies Record<string, Entry>
 

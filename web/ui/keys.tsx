@@ -3,7 +3,7 @@ import { useState } from 'react'
 import { KEYMAP, type KeyId, keyText, type Where } from './keymap.ts'
 
 /** Places in the order of the work. */
-const PLACES: readonly Where[] = ['everywhere', 'Gather', 'Line up', 'Pulse', 'Switch']
+const PLACES: readonly Where[] = ['everywhere', 'Gather', 'Line up', 'Pulse', 'Switch', 'Balance']
 const ROWS = (Object.keys(KEYMAP) as KeyId[])
   .map((id) => ({ id, keys: keyText(id), what: KEYMAP[id].what, where: KEYMAP[id].where }))
   .sort((a, b) => PLACES.indexOf(a.where) - PLACES.indexOf(b.where))

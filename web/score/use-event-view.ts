@@ -1,8 +1,8 @@
 import { FLICKS_PER_SECOND } from '@pendolo/core/time'
 import { type RefObject, useEffect, useState } from 'react'
 import { engine } from '../playback/use-engine.ts'
-import { type TimeView, useTimeView } from '../score/time-view.ts'
 import { useKeys } from '../ui/use-keys.ts'
+import { type TimeView, useTimeView } from './time-view.ts'
 
 /** Each press of a key or button shows so much less, or more. */
 const STEP = 2
@@ -10,9 +10,13 @@ const STEP = 2
 /**
  * The stretch of the event that is looked at: all of it at first. The wheel zooms over the master and with Ctrl, and moves
  * sideways or with Shift; plainly it scrolls the rows.
- * @param left px before the plot, @param plot its width
+ * @param left px before the plot, @param plot its width, @param head height over which the wheel zooms plainly
  */
-export function useCoverageView(ref: RefObject<HTMLElement | null>, whole: TimeView, { left, plot, head }: { left: number; plot: number; head: number }) {
+export function useEventView(
+  ref: RefObject<HTMLElement | null>,
+  whole: TimeView,
+  { left, plot, head, keys = 'zoomEvent' }: { left: number; plot: number; head: number; keys?: 'zoomEvent' | 'zoomSounds' },
+) {
   const { view: part, zoom, move, show } = useTimeView(whole, whole.span)
   // All of the event stays all of it while clips come to lie further out.
   const [all, setAll] = useState(true)
@@ -31,7 +35,7 @@ export function useCoverageView(ref: RefObject<HTMLElement | null>, whole: TimeV
   }
   const step = (closer: boolean) => by(closer ? 1 / STEP : STEP, around())
   useKeys(
-    'zoomEvent',
+    keys,
     () => step(true),
     () => step(false),
   )
