@@ -22,7 +22,11 @@ const controls = (page: Page) =>
     return all.flatMap((e, index) => {
       const box = e.getBoundingClientRect()
       const off =
-        box.width === 0 || box.bottom > innerHeight || box.right > innerWidth || e.matches(':disabled, .ant-segmented-item-disabled, .ant-select-disabled')
+        box.width === 0 ||
+        getComputedStyle(e).visibility === 'hidden' ||
+        box.bottom > innerHeight ||
+        box.right > innerWidth ||
+        e.matches(':disabled, .ant-segmented-item-disabled, .ant-select-disabled')
       const words = e.getAttribute('aria-label') ?? e.textContent ?? ''
       return off || /Make the film|Begin/.test(words) ? [] : [{ index, words }]
     })

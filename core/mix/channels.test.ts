@@ -7,6 +7,15 @@ const stereo = { channels: 2, layout: 'stereo' }
 const eight = { channels: 8, layout: '' }
 
 describe('channels as they are found', () => {
+  test('what gives nothing as it was found gives all of itself where it is put somewhere', () => {
+    const deep = { channels: 3, layout: '2.1' }
+    expect(sides(deep)).toEqual([
+      [1, 1, 0],
+      [2, 0, 1],
+    ])
+    expect(sides(deep, { '0.2': { layout: 'middle' } })).toContainEqual([3, 1, 1])
+  })
+
   test('mono is heard on both sides, stereo as it is', () => {
     expect(sides({ channels: 1, layout: 'mono' })).toEqual([[1, 1, 1]])
     expect(sides(stereo)).toEqual([

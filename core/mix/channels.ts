@@ -125,7 +125,8 @@ export function heardChannels(sound: SoundShape, said: Readonly<Record<string, C
     const own = said[found.key]
     if (!isOn(found, own)) return []
     const before = i > 0 && all[i - 1].stream === found.stream ? said[all[i - 1].key] : undefined
-    const level = Math.max(found.left, found.right)
+    // What gives nothing where it was found, such as the deep one of a surround sound, gives all of itself where somebody wants it.
+    const level = Math.max(found.left, found.right) || 1
     // The second of a pair is its right side, whatever it says itself.
     const layout = before?.layout === 'pair' ? 'right' : own?.layout
     const sign = own?.turned ? -1 : 1

@@ -228,8 +228,17 @@ function Rows({ project, rows, chosen, plan, unfolded, alone, ranged, acts, head
     if (last) scroller.current?.querySelector('.sound-row.chosen')?.scrollIntoView({ block: 'nearest' })
   }, [last])
   const channels = (clipId: string, name: string, list: readonly Row[]) => (
-    <div key={clipId} role="group" aria-label={`Channels of ${name}`}>
+    <div key={`${clipId} below`} role="group" aria-label={`Channels of ${name}`}>
       {list.map(one)}
+      <div className="channel-all">
+        <Button size="small" type="link" onClick={() => acts.onAll(clipId, true)}>
+          All on
+        </Button>
+        <Button size="small" type="link" onClick={() => acts.onAll(clipId, false)}>
+          All off
+        </Button>
+        <span className="quiet">What is off is heard nowhere: not here, not in the film. Placing hears all.</span>
+      </div>
     </div>
   )
   const one = (row: Row) => (
@@ -254,7 +263,7 @@ function Rows({ project, rows, chosen, plan, unfolded, alone, ranged, acts, head
     const own: Row[] = []
     if (row.kind === 'clip') while (rows[i + 1]?.kind === 'channel' && rows[i + 1].clip === row.clip) own.push(rows[++i])
     parts.push(one(row))
-    if (own.length > 0 && row.clip) parts.push(channels(`${row.key} below`, row.about, own))
+    if (own.length > 0 && row.clip) parts.push(channels(row.clip.id, row.about, own))
   }
   return (
     <div className="sounds-scroll" ref={scroller}>

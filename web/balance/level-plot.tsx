@@ -1,30 +1,14 @@
-import { type Drawn, drawnAt, MAX_GAIN_DB, MIN_GAIN_DB, type PointChange, type Stretch } from '@pendolo/core/mix'
+import { type Drawn, drawnAt, type PointChange, type Stretch } from '@pendolo/core/mix'
 import type { MixRange } from '@pendolo/core/project'
 import { FLICKS_PER_SECOND, type Flicks, flicks } from '@pendolo/core/time'
 import { useDrag } from '@use-gesture/react'
 import { type MouseEvent, useEffect, useRef, useState } from 'react'
 import type { PaperColours } from '../score/colours.ts'
 import { type TimeView, useSize } from '../score/time-view.ts'
+import { decibelsAt, decibelText, heightOf } from './level-scale.ts'
 
-/** Where 0 dB lies, and how finely levels near it are seen. */
-const ZERO_AT = 0.3
-const BEND = 0.6
 /** Within so many px a point is taken hold of. */
 const CATCH = 9
-/** A level this near to 0 is meant to be 0, dB. */
-const NEAR_ZERO = 0.6
-
-/** Height of a level in a row, 0 at its top to 1; and back. */
-export const heightOf = (decibels: number): number =>
-  decibels >= 0 ? ZERO_AT * (1 - decibels / MAX_GAIN_DB) : ZERO_AT + (1 - ZERO_AT) * (decibels / MIN_GAIN_DB) ** BEND
-export function decibelsAt(height: number): number {
-  const y = Math.max(0, Math.min(1, height))
-  const level = y <= ZERO_AT ? MAX_GAIN_DB * (1 - y / ZERO_AT) : MIN_GAIN_DB * ((y - ZERO_AT) / (1 - ZERO_AT)) ** (1 / BEND)
-  return Math.abs(level) < NEAR_ZERO ? 0 : Math.round(level * 10) / 10
-}
-export const decibelText = (decibels: number): string =>
-  decibels <= MIN_GAIN_DB ? 'silent' : `${decibels > 0 ? '+' : decibels < 0 ? '−' : ''}${Math.abs(decibels).toFixed(1)} dB`
-
 interface Props {
   readonly label: string
   readonly drawn: Drawn

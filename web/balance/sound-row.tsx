@@ -2,14 +2,15 @@ import type { GatheredFile } from '@pendolo/api'
 import { channelsOf, type Drawn, isChanged, type PointChange, type Stretch } from '@pendolo/core/mix'
 import type { Placement } from '@pendolo/core/project'
 import { FLICKS_PER_SECOND, type Flicks } from '@pendolo/core/time'
-import { Button, Input, Switch as Toggle, Tooltip } from 'antd'
+import { Input, Switch as Toggle, Tooltip } from 'antd'
 import { ChevronDown, ChevronRight, Headphones } from 'lucide-react'
 import { type MouseEvent, useEffect, useState } from 'react'
 import type { PaperColours } from '../score/colours.ts'
 import type { Peaks } from '../score/peaks.ts'
 import type { TimeView } from '../score/time-view.ts'
 import { useChannelPeaks, usePeaks, Waveform } from '../score/waveform.tsx'
-import { decibelText, LevelPlot } from './level-plot.tsx'
+import { LevelPlot } from './level-plot.tsx'
+import { decibelText } from './level-scale.ts'
 import type { SoundRow as Row } from './rows.ts'
 
 /** Width of the names beside the waveforms, px. */
@@ -67,7 +68,7 @@ export function SoundRow({ row, placement, drawn, view, chosen, range, open, alo
           {file && kind !== 'group' && <About row={row} file={file} open={open} acts={acts} />}
           {kind === 'group' && <span className="quiet">{about}</span>}
         </div>
-        <span className="mono quiet gain">{strip.gainDb === 0 ? '' : decibelText(strip.gainDb).replace(' dB', '')}</span>
+        <span className="mono quiet gain">{decibelText(strip.gainDb).replace(' dB', '')}</span>
         {kind === 'channel' && <HearOnly row={row} alone={alone} onAlone={acts.onAlone} />}
         <Mark letter="S" lit={strip.solo} label={`Solo ${name}`} onClick={() => acts.onStrip(row, { solo: !strip.solo })} />
         <Mark letter="M" lit={strip.mute} label={`Mute ${name}`} onClick={() => acts.onStrip(row, { mute: !strip.mute })} />
@@ -139,28 +140,17 @@ function About({ row, file, open, acts }: { row: Row; file: GatheredFile; open: 
   if (kind === 'channel') return about.includes(',') ? <span className="quiet">{about}</span> : null
   const count = file.facts.audio ? channelsOf(file.facts.audio).length : 0
   return (
-    <span className="quiet mono" style={{ fontSize: 11 }}>
-      {about}
-      {count === 1 ? ' · mono' : ''}
+    <span className="about quiet mono">
+      <span className="file" title={about}>
+        {about}
+        {count === 1 ? ' · mono' : ''}
+      </span>
       {below > 0 && clip && (
-        <>
-          {' '}
-          <button type="button" className="plain quiet channels-fold" aria-expanded={open} onClick={() => acts.onFold(key)}>
-            {open ? <ChevronDown size={12} /> : <ChevronRight size={12} />}
-            {count === 2 && !file.facts.audio?.streamChannels ? 'stereo' : `${count} channels`}
-            {isChanged(file.facts.audio as NonNullable<typeof file.facts.audio>, clip.channels) ? ', changed' : ''}
-          </button>
-          {open && (
-            <>
-              <Button size="small" type="link" onClick={() => acts.onAll(clip.id, true)}>
-                All on
-              </Button>
-              <Button size="small" type="link" onClick={() => acts.onAll(clip.id, false)}>
-                All off
-              </Button>
-            </>
-          )}
-        </>
+        <button type="button" className="plain quiet channels-fold" aria-expanded={open} onClick={() => acts.onFold(key)}>
+          {open ? <ChevronDown size={12} /> : <ChevronRight size={12} />}
+          {count === 2 && !file.facts.audio?.streamChannels ? 'stereo' : `${count} channels`}
+          {isChanged(file.facts.audio as NonNullable<typeof file.facts.audio>, clip.channels) ? ', changed' : ''}
+        </button>
       )}
     </span>
   )

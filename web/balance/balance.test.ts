@@ -1,0 +1,149 @@
+import type { GatheredFile, ProjectState } from '@pendolo/api'
+import { SHORT_FADE } from '@pendolo/core/mix'
+import { applyEdits, type Edit, emptyProject, type FileFacts } from '@pendolo/core/project'
+import { secondsToFlicks } from '@pendolo/core/time'
+import { clearEdits, hearEdits, RAISE_FADE, raiseEdits } from './act.ts'
+import { decibelsAt, heightOf } from './level-scale.ts'
+import { levelEdit, onEdit, type SoundRow, soundRows, stripEdit } from './rows.ts'
+
+const s = secondsToFlicks
+const file = (id: string, channels: number): GatheredFile =>
+  ({
+    id,
+    name: `${id}.wav`,
+    facts: {
+      durationSeconds: 60,
+      audio: { codec: 'pcm', channels, layout: channels === 2 ? 'stereo' : '', sampleRate: 48000, startSeconds: 0, streams: 1 },
+    } as FileFacts,
+  }) as GatheredFile
+const FILES = [file('mix', 2), file('mics', 4), file('cam', 1)]
+
+function project(...edits: Edit[]): ProjectState {
+  const { doc } = applyEdits(emptyProject('cut'), [
+    {
+      type: 'addClips',
+      angles: [
+        { id: 'a', name: 'Gantry', hue: 0, framing: 'fit' },
+        { id: 'v', name: 'Vestry', hue: 1, framing: 'fit' },
+      ],
+      clips: [
+        { id: 'cam', fileId: 'cam', angleId: 'a', state: 'in' },
+        { id: 'mics', fileId: 'mics', angleId: 'v', state: 'in' },
+        { id: 'mix', fileId: 'mix', angleId: null, state: 'in' },
+      ],
+    },
+    { type: 'setMaster', clipId: 'mix' },
+    {
+      type: 'place',
+      by: 'search',
+      placements: Object.fromEntries(
+        ['cam', 'mics'].map((id) => [id, { start: s(0), rate: 1, method: 'sound' as const, verdict: 'sure' as const, confidence: 1, why: [], locked: false }]),
+      ),
+      loose: {},
+    },
+    ...edits,
+  ])
+  return { doc, files: FILES } as unknown as ProjectState
+}
+const told = (rows: readonly SoundRow[]) => rows.map((r) => `${'  '.repeat(r.depth)}${r.name}`)
+const ALL = new Set(['mics', 'mix', 'cam', 'voices'])
+const rowOf = (state: ProjectState, key: string) => soundRows(state, ALL).find((r) => r.key === key) as SoundRow
+
+describe('the rows of Balance', () => {
+  test('the master comes first, then angle by angle; channels stand below their clip when it is unfolded', () => {
+    expect(told(soundRows(project(), new Set()))).toEqual(['Master', 'Gantry', 'Vestry'])
+    expect(told(soundRows(project(), new Set(['mics'])))).toEqual(['Master', 'Gantry', 'Vestry', '  channel 1', '  channel 2', '  channel 3', '  channel 4'])
+    // One channel is the clip itself.
+    expect(told(soundRows(project(), new Set(['cam'])))).toEqual(['Master', 'Gantry', 'Vestry'])
+  })
+
+  test('what goes to a group stands below it, channels without their clip', () => {
+    const state = project(
+      { type: 'group', groupId: 'voices', name: 'Voices' },
+      { type: 'strip', clipId: 'mics', channel: '0.1', change: { group: 'voices' } },
+      { type: 'channel', clipId: 'mics', channel: '0.1', change: { name: 'Lectern' } },
+      { type: 'strip', clipId: 'cam', change: { group: 'voices' } },
+    )
+    expect(told(soundRows(state, ALL))).toEqual([
+      'Voices',
+      '  Gantry',
+      '  Lectern',
+      'Master',
+      '  left',
+      '  right',
+      'Vestry',
+      '  channel 1',
+      '  channel 3',
+      '  channel 4',
+    ])
+    expect(told(soundRows(state, new Set()))).toEqual(['Voices', 'Master', 'Vestry'])
+  })
+
+  test('a row knows whether it is on and whether it is heard at all', () => {
+    const off = rowOf(project(), 'mics')
+    expect([off.on, off.heard]).toEqual([false, false])
+    const ranged = project({ type: 'mixRanges', ranges: [{ id: 'r', clipId: 'mics', from: s(1), to: s(2), on: true }] })
+    expect([rowOf(ranged, 'mics').on, rowOf(ranged, 'mics').heard]).toEqual([false, true])
+  })
+
+  test('its edits reach its own strip, channel and level', () => {
+    const state = project({ type: 'group', groupId: 'voices', name: 'Voices' })
+    const [group, clip, channel] = ['voices', 'mics', 'mics 0.2'].map((key) => rowOf(state, key))
+    const { doc } = applyEdits(state.doc, [
+      stripEdit(group, { gainDb: -1 }),
+      stripEdit(clip, { gainDb: -2 }),
+      stripEdit(channel, { gainDb: -3 }),
+      onEdit(channel, false),
+      onEdit(clip, true),
+      levelEdit(group, [{ time: s(1), gainDb: -4 }]),
+      levelEdit(channel, [{ time: s(1), gainDb: -5 }]),
+    ])
+    expect(['voices', 'mics', 'mics 0.2'].map((key) => doc.strips[key].gainDb)).toEqual([-1, -2, -3])
+    expect(doc.clips.mics.channels?.['0.2'].on).toBe(false)
+    expect(doc.strips.mics.on).toBe(true)
+    expect([doc.envelopes.voices, doc.envelopes['mics 0.2']]).toEqual([{ [s(1)]: -4 }, { [s(1)]: -5 }])
+  })
+})
+
+describe('what is done in a range', () => {
+  const stretch = { from: s(10), to: s(20) }
+  const after = (state: ProjectState, edits: Edit[]) => ({ ...state, doc: applyEdits(state.doc, edits).doc })
+
+  test('the last word counts: a range within another divides it, and as it was takes all away', () => {
+    const first = project()
+    const silent = after(first, hearEdits([rowOf(first, 'mix')], stretch, false))
+    const inner = after(silent, hearEdits([rowOf(silent, 'mix')], { from: s(12), to: s(13) }, true, s(0.5)))
+    const ranges = Object.values(inner.doc.mixRanges).sort((a, b) => a.from - b.from)
+    expect(ranges.map((r) => [r.from / s(1), r.to / s(1), r.on, r.fadeIn ?? SHORT_FADE])).toEqual([
+      [10, 12, false, SHORT_FADE],
+      [12, 13, true, s(0.5)],
+      [13, 20, false, SHORT_FADE],
+    ])
+    const cleared = after(inner, clearEdits(inner.doc, [rowOf(inner, 'mix')], stretch))
+    expect(cleared.doc.mixRanges).toEqual({})
+  })
+
+  test('raising draws the level in a range, and moves the strip without one; taken back nothing is left', () => {
+    const first = project()
+    const rows = (state: ProjectState) => [rowOf(state, 'mix'), rowOf(state, 'mics 0.0')]
+    const up = after(first, raiseEdits(first.doc, rows(first), stretch, 3))
+    expect(up.doc.envelopes.mix[s(10) + RAISE_FADE / 2]).toBe(3)
+    expect(up.doc.envelopes['mics 0.0'][s(20) - RAISE_FADE / 2]).toBe(3)
+    const cleared = after(up, clearEdits(up.doc, rows(up), stretch))
+    expect(cleared.doc.envelopes).toEqual({})
+    const all = after(first, raiseEdits(first.doc, rows(first), null, -2))
+    expect(all.doc.strips.mix.gainDb).toBe(-2)
+    expect(after(all, raiseEdits(all.doc, [rowOf(all, 'mix')], null, 99)).doc.strips.mix.gainDb).toBe(12)
+  })
+
+  test('groups have no ranges of their own', () => {
+    const state = project({ type: 'group', groupId: 'voices', name: 'Voices' })
+    expect(hearEdits([rowOf(state, 'voices')], stretch, false)).toEqual([])
+  })
+})
+
+test('where a level lies in a row, and back', () => {
+  for (const decibels of [12, 6, 1, -1, -6, -20, -45, -60]) expect(Math.abs(decibelsAt(heightOf(decibels)) - decibels)).toBeLessThan(0.2)
+  expect(decibelsAt(heightOf(0) + 0.002)).toBe(0)
+  expect([decibelsAt(-1), decibelsAt(2)]).toEqual([12, -60])
+})
