@@ -1,8 +1,9 @@
 import type { GatheredFile, ProjectState } from '@pendolo/api'
-import { SHORT_FADE } from '@pendolo/core/mix'
+import { drawnAt, SHORT_FADE } from '@pendolo/core/mix'
 import { applyEdits, type Edit, emptyProject, type FileFacts } from '@pendolo/core/project'
 import { secondsToFlicks } from '@pendolo/core/time'
 import { clearEdits, hearEdits, RAISE_FADE, raiseEdits } from './act.ts'
+import { followCutEdits, leadEdits, phrasesBySpeaker, speakerName, USUAL_LEADING } from './leader.ts'
 import { decibelsAt, heightOf } from './level-scale.ts'
 import { levelEdit, onEdit, type SoundRow, soundRows, stripEdit } from './rows.ts'
 
@@ -146,4 +147,47 @@ test('where a level lies in a row, and back', () => {
   for (const decibels of [12, 6, 1, -1, -6, -20, -45, -60]) expect(Math.abs(decibelsAt(heightOf(decibels)) - decibels)).toBeLessThan(0.2)
   expect(decibelsAt(heightOf(0) + 0.002)).toBe(0)
   expect([decibelsAt(-1), decibelsAt(2)]).toEqual([12, -60])
+})
+
+describe('levels that draw themselves', () => {
+  const whole = { from: s(0), to: s(60) }
+  const phrase = (id: string, from: number, to: number, name: string): Edit => ({
+    type: 'addMarks',
+    marks: [{ id, time: s(from), end: s(to), kind: 'phrase', name, hue: 0 }],
+  })
+  const level = (state: ProjectState, key: string, seconds: number) => drawnAt(state.doc.envelopes[key], s(seconds))
+
+  test('by who speaks: each microphone is up for its own phrases, music gives way to all, and what was drawn before is gone', () => {
+    const state = project(
+      { type: 'channel', clipId: 'mics', channel: '0.0', change: { name: 'Lectern' } },
+      phrase('p1', 5, 10, 'Lectern'),
+      phrase('p2', 20, 25, 'Vestry 2'),
+      { type: 'envelope', clipId: 'mics', channel: '0.0', points: [{ time: s(33), gainDb: 5 }] },
+    )
+    const rows = soundRows(state, ALL)
+    const phrases = phrasesBySpeaker(state.doc)
+    const voices = rows
+      .map((row) => ({ row, phrases: phrases.get(speakerName(row, (id) => (id === 'mics' ? 'Vestry' : 'Master'))) ?? [] }))
+      .filter((v) => v.phrases.length > 0)
+    expect(voices.map((v) => v.row.key)).toEqual(['mics 0.0', 'mics 0.1'])
+    const rules = { ...USUAL_LEADING, downBy: 20, duckBy: 10 }
+    const { doc } = applyEdits(state.doc, leadEdits(state.doc, voices, [rowOf(state, 'mix')], rules, whole))
+    const led = { ...state, doc }
+    expect([2, 7, 15, 22, 33, 50].map((t) => level(led, 'mics 0.0', t))).toEqual([-20, 0, -20, -20, -20, -20])
+    expect([7, 22].map((t) => level(led, 'mics 0.1', t))).toEqual([-20, 0])
+    expect([2, 7, 15, 22, 50].map((t) => level(led, 'mix', t))).toEqual([0, -10, 0, -10, 0])
+  })
+
+  test('by what is seen: an angle’s sound is up while the angle is seen, and switched on for it', () => {
+    const state = project()
+    const seen = [
+      { from: s(0), to: s(10), angleId: 'a' },
+      { from: s(10), to: s(30), angleId: 'v' },
+      { from: s(30), to: s(60), angleId: 'a' },
+    ]
+    const { doc } = applyEdits(state.doc, followCutEdits(state.doc, [rowOf(state, 'cam')], seen, 60, whole))
+    const cut = { ...state, doc }
+    expect(doc.strips.cam.on).toBe(true)
+    expect([5, 20, 40].map((t) => level(cut, 'cam', t))).toEqual([0, -60, 0])
+  })
 })

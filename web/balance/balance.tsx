@@ -17,6 +17,7 @@ import { useSize } from '../score/time-view.ts'
 import { useEventView } from '../score/use-event-view.ts'
 import type { StageProps } from '../stage.ts'
 import { Paper } from '../ui/paper.tsx'
+import { DrawLevels } from './draw-levels.tsx'
 import { Foot } from './foot.tsx'
 import { Ribbon, type Seen, seenStretches, stretchAt } from './ribbon.tsx'
 import { levelEdit, onEdit, type SoundRow as Row, soundRows, stripEdit } from './rows.ts'
@@ -60,6 +61,8 @@ function Sounds({ project, edit, top }: StageProps) {
   const [side, setSide] = useState<'sound' | 'picture'>('sound')
   const [angleId, setAngleId] = useState<string | null>(null)
   const all = useMemo(() => soundRows(project, find ? everyKey(project) : unfolded), [project, unfolded, find])
+  const every = useMemo(() => soundRows(project, everyKey(project)), [project])
+  const event = eventOf(project)
   const rows = all.filter((r) => (!onlyHeard || r.heard) && `${r.name} ${r.about}`.toLowerCase().includes(find.toLowerCase()))
   const chosen = rows.filter((r) => picked.includes(r.key))
   const shown = chosen[0] ?? rows[0] ?? all[0]
@@ -82,6 +85,7 @@ function Sounds({ project, edit, top }: StageProps) {
               only one channel is heard: hear all again
             </Button>
           )}
+          <DrawLevels projectId={project.id} doc={doc} rows={every} seen={plan} whole={{ from: event.start, to: event.end }} edit={edit} />
           <span className="spring" />
           <MasterTime settings={doc.settings} />
           <Button type="text" size="small" onClick={() => engine.toggle()}>
