@@ -63,7 +63,7 @@ export interface ProjectState {
   seq: number
 }
 
-export const JOB_KINDS = ['copies', 'sound', 'lineup', 'pulse', 'film', 'originals'] as const
+export const JOB_KINDS = ['copies', 'sound', 'lineup', 'pulse', 'film', 'loudness', 'originals'] as const
 export type JobKind = (typeof JOB_KINDS)[number]
 export const JOB_STATES = ['queued', 'running', 'done', 'failed', 'cancelled'] as const
 export type JobState = (typeof JOB_STATES)[number]
@@ -84,7 +84,7 @@ export interface Job {
   fileId: string | null
   createdAt: number
   finishedAt: number | null
-  result: FilmResult | null
+  result: JobResult | null
 }
 
 /** How loud a film is (EBU R 128); null where nothing is heard. */
@@ -108,6 +108,20 @@ export interface FilmResult {
   /** What it was made as; films of before do not tell. */
   made?: { width: number; height: number; rate: string; seconds: number; version: string; sound?: FilmSound }
 }
+
+/** How loud the film of the version at hand is, over its length. */
+export interface LoudnessCurve {
+  sound: FilmSound
+  /** s of the film between two values, the first of them at 0. */
+  step: number
+  /** LUFS of three seconds and of 400 ms; the highest of each step. */
+  shortTerm: number[]
+  momentary: number[]
+  /** Revision of the project that it was measured of. */
+  revision: number
+}
+
+export type JobResult = FilmResult | LoudnessCurve
 
 export interface FolderEntry {
   name: string

@@ -210,3 +210,64 @@ test('the strip of a sound is typed and dragged, and heard at once; what is chos
   await expect(row(page, 'Master, mix.wav')).toBeVisible()
   await expect(row(page, 'Mics, mics.wav')).toHaveCount(0)
 })
+
+test('levels draw themselves by who speaks; the loudness of the film is measured, and told to be of before when something was changed', async ({ page }) => {
+  const phrase = (n: number, from: number, to: number, name: string) => ({
+    id: `phrase-${n}`,
+    time: from * SECOND,
+    end: to * SECOND,
+    kind: 'phrase',
+    name,
+    hue: 0,
+  })
+  await server.api(`/projects/${id}/edits?label=phrases`, {
+    edits: [
+      { type: 'strip', clipId: mics, change: { on: true } },
+      { type: 'channel', clipId: mics, channel: '0.0', change: { name: 'Reading' } },
+      { type: 'channel', clipId: mics, channel: '0.1', change: { name: 'Answer' } },
+      { type: 'addMarks', marks: [phrase(1, 2, 5, 'Reading'), phrase(2, 9, 12, 'Answer')] },
+    ],
+  })
+  await page.goto(`${server.url}/${id}/balance`)
+  await page.getByRole('button', { name: 'Draw levels ▾' }).click()
+  await page.getByText('by who speaks …').click()
+  const dialog = page.getByRole('dialog', { name: 'Who is heard when' })
+  await expect(dialog.getByText('Reading: 1 phrase')).toBeVisible()
+  await dialog.getByLabel('the others are down by').fill('24')
+  await dialog.getByRole('combobox', { name: 'Gives way to all speech' }).click()
+  await page.locator('.ant-select-dropdown:visible').getByText('Master', { exact: true }).click()
+  await dialog.getByText('Who is heard when').click()
+  await dialog.getByRole('button', { name: 'Draw the levels' }).click()
+  const drawn = (key: string) => doc().then((d) => Object.entries(d.envelopes[key] ?? {}).sort(([a], [b]) => Number(a) - Number(b)))
+  await expect.poll(async () => (await drawn(`${mics} 0.0`)).map(([, v]) => v)).toEqual([-24, -24, 0, 0, -24])
+  const answer = await drawn(`${mics} 0.1`)
+  expect(answer.map(([, v]) => v)).toEqual([-24, -24, 0, 0, -24])
+  expect(Number(answer[2][0]) / SECOND).toBeLessThan(9)
+  expect(Number(answer[3][0]) / SECOND).toBeGreaterThan(12)
+  const master = await drawn(Object.keys((await doc()).envelopes).find((key) => key !== mics && !key.startsWith(mics)) as string)
+  expect(master.map(([, v]) => v)).toEqual([0, 0, -12, -12, 0, 0, -12, -12, 0])
+  await page.keyboard.press('Control+z')
+  await expect
+    .poll(async () =>
+      Object.values((await doc()).envelopes)
+        .flatMap((e) => Object.values(e))
+        .includes(-24),
+    )
+    .toBe(false)
+
+  await page.getByRole('button', { name: 'Measure loudness' }).click()
+  const figures = page.getByRole('button', { name: /LUFS · peak/ })
+  await expect(figures).toBeVisible()
+  await expect(page.getByRole('img', { name: 'Loudness of the film over its length' })).toBeVisible()
+  const integrated = Number((await figures.textContent())?.match(/−?([\d.]+) LUFS/)?.[1])
+  await server.api(`/projects/${id}/film`, { width: 160, height: 90, rate: '25/1', lossless: true })
+  await server.idle()
+  const films = (await server.api<{ kind: string; result: { made?: { sound?: { integrated: number } } } | null }[]>('/jobs')).filter((j) => j.kind === 'film')
+  expect(Math.abs(-integrated - (films[0].result?.made?.sound?.integrated ?? 0))).toBeLessThan(0.06)
+  await row(page, 'Mics, mics.wav').locator('.gain').click()
+  await page.keyboard.press('Shift+ArrowDown')
+  await expect(page.getByRole('button', { name: /LUFS · peak .* · before/ })).toBeVisible()
+  // Measured again it is of now.
+  await figures.click()
+  await expect(page.getByRole('button', { name: /LUFS · peak −?[\d.]+$/ })).toBeVisible()
+})

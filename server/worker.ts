@@ -1,6 +1,6 @@
 import { once } from 'node:events'
 import type { MessagePort } from 'node:worker_threads'
-import type { Detail, FilmSound } from '@pendolo/api'
+import type { Detail, FilmSound, LoudnessCurve } from '@pendolo/api'
 import {
   COMMON_SPEEDS,
   heardTogether,
@@ -16,6 +16,7 @@ import type { PulseEstimate, PulseWishes } from '@pendolo/core/pulse'
 import { ANALYSIS_RATE } from '@pendolo/core/signal'
 import type { Config } from './config.ts'
 import { backUp } from './db/backup.ts'
+import { type LoudnessOrder, measureFilm } from './film/measure.ts'
 import { type FilmOrder, renderFilm } from './film/render.ts'
 import { alone, fold, listen } from './media/fold.ts'
 import { openHeard } from './media/heard.ts'
@@ -86,6 +87,11 @@ export interface FilmTask extends FilmOrder {
   readonly kind: 'film'
 }
 
+/** Measures how loud a film will be. */
+export interface LoudnessTask extends LoudnessOrder {
+  readonly kind: 'loudness'
+}
+
 /** Copies the database. */
 export interface BackupTask {
   readonly kind: 'backup'
@@ -103,6 +109,7 @@ export interface TogetherTask {
 interface Results {
   together: number | null
   film: FilmSound
+  loudness: Omit<LoudnessCurve, 'revision'>
   backup: string
   place: SoundPlacement
   light: LightPlacement
@@ -114,7 +121,19 @@ interface Results {
   alone: Awaited<ReturnType<typeof alone>>
 }
 
-export type Task = BackupTask | TogetherTask | FilmTask | PlaceTask | LightTask | PulseTask | PartsTask | SpeechTask | ListenTask | FoldTask | AloneTask
+export type Task =
+  | BackupTask
+  | TogetherTask
+  | LoudnessTask
+  | FilmTask
+  | PlaceTask
+  | LightTask
+  | PulseTask
+  | PartsTask
+  | SpeechTask
+  | ListenTask
+  | FoldTask
+  | AloneTask
 export type TaskResult<T extends Task> = Results[T['kind']]
 
 /** A master no longer than this is searched at any speed where a thorough search is asked for, s. */
@@ -130,7 +149,7 @@ export interface Told {
   readonly detail?: Detail
 }
 
-/** Runs in a worker thread: nothing here touches the database or the network. A film is told through the port to begin, and then that it shall end. */
+/** Runs in a worker thread: nothing here touches the database or the network. A film, or what measures one, is told through the port to begin, and then that it shall end. */
 export default async function work({ task, progress }: { task: Task; progress: MessagePort }): Promise<Results[keyof Results]> {
   try {
     return await done(task, progress)
@@ -152,14 +171,14 @@ function together({ masterSound, a, b }: TogetherTask): number | null {
 }
 
 async function done(task: Task, progress: MessagePort): Promise<Results[keyof Results]> {
-  if (task.kind === 'film') {
+  if (task.kind === 'film' || task.kind === 'loudness') {
     const abort = new AbortController()
     // Whoever asked may have ended it before it began, and then this thread with it.
     progress.postMessage('ready')
     await once(progress, 'message')
     progress.once('message', () => abort.abort())
     const report = (share: number, detail: Detail) => progress.postMessage({ share, detail } satisfies Told)
-    return renderFilm(task, report, abort.signal)
+    return task.kind === 'film' ? renderFilm(task, report, abort.signal) : measureFilm(task, report, abort.signal)
   }
   if (task.kind === 'listen') return listen(...task.args)
   if (task.kind === 'fold') return fold(...task.args)

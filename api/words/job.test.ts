@@ -9,6 +9,7 @@ test.each([
   ['pulse', 'speech', 'find speech'],
   ['film', '', 'film'],
   ['film', 'Encore', 'film of Encore'],
+  ['loudness', '', 'measure the loudness'],
   ['originals', '', 'look for originals'],
 ] as const)('%s about “%s”: %s', (kind, about, words) => {
   expect(jobText({ kind, about })).toBe(words)

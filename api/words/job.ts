@@ -8,6 +8,7 @@ const WORDS: { readonly [K in Job['kind']]: (about: string) => string } = {
   lineup: () => 'line up',
   pulse: (found) => FOUND[found] ?? `find ${found}`,
   film: (part) => (part ? `film of ${part}` : 'film'),
+  loudness: () => 'measure the loudness',
   originals: () => 'look for originals',
 }
 

@@ -223,7 +223,8 @@ export interface SoundRun {
   readonly out: number
 }
 
-function soundRuns({ runs, fromFrame, rate }: Exchange): SoundRun[] {
+/** The runs of a film in sound frames. */
+export function soundRuns({ runs, fromFrame, rate }: Exchange): SoundRun[] {
   const frame = (n: number) => Math.round((frameStart(n, rate) / FLICKS_PER_SECOND) * FILM_SOUND_RATE)
   const zero = frame(fromFrame)
   const plain = runs.map((r) => ({

@@ -35,6 +35,7 @@ export function installHandlers(shop: Workshop): void {
   queue.handle('sound', (run) => withRoom(shop, run, sound))
   queue.handle('lineup', (run) => withRoom(shop, run, lineUp))
   queue.handle('pulse', (run) => withRoom(shop, run, findInMaster))
+  queue.handle('loudness', (run) => loudness(shop, run))
   queue.handle('film', (run) => withRoom(shop, run, film))
   queue.handle('originals', (run) => originals(shop, run))
 }
@@ -288,6 +289,15 @@ async function film(shop: Workshop, run: JobRun) {
     detail: { code: 'ready' } as const,
     result: { path: out, name: `${called}${ending}`, bytes: statSync(out).size, made: { ...size, rate: body.rate, seconds, version: exchange.cutName, sound } },
   }
+}
+
+/** Measures the film of the version at hand as it would sound, without making it. */
+async function loudness(shop: Workshop, run: JobRun) {
+  const { doc, revision } = await shop.store.state(run.projectId)
+  const files = exchangeFiles(await shop.store.files(run.projectId))
+  const task = { kind: 'loudness', config: shop.config, exchange: layOut('', doc, files), files } as const
+  const result = await shop.analysis.run(task, run.signal, (share, detail) => run.report(share, detail))
+  return { detail: { code: 'done' } as const, result: { ...result, revision } }
 }
 
 async function originals(shop: Workshop, run: JobRun) {

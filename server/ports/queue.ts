@@ -1,4 +1,4 @@
-import type { Detail, FilmResult, Job, JobKind, JobState } from '@pendolo/api'
+import type { Detail, Job, JobKind, JobResult, JobState } from '@pendolo/api'
 import type { Write } from './store.ts'
 
 /** What a job handler is given: it reports honestly, and stops when the signal fires. */
@@ -15,7 +15,7 @@ export interface JobRun {
 
 export interface JobOutcome {
   readonly detail: Detail
-  readonly result?: FilmResult
+  readonly result?: JobResult
 }
 
 export type JobHandler = (run: JobRun) => Promise<JobOutcome>

@@ -19,6 +19,7 @@ import type { StageProps } from '../stage.ts'
 import { Paper } from '../ui/paper.tsx'
 import { DrawLevels } from './draw-levels.tsx'
 import { Foot } from './foot.tsx'
+import { LoudnessChip, LoudnessRow, useLoudness } from './loudness.tsx'
 import { Ribbon, type Seen, seenStretches, stretchAt } from './ribbon.tsx'
 import { levelEdit, onEdit, type SoundRow as Row, soundRows, stripEdit } from './rows.ts'
 import { Shapes } from './shapes.tsx'
@@ -61,6 +62,7 @@ function Sounds({ project, edit, top }: StageProps) {
   const [side, setSide] = useState<'sound' | 'picture'>('sound')
   const [angleId, setAngleId] = useState<string | null>(null)
   const all = useMemo(() => soundRows(project, find ? everyKey(project) : unfolded), [project, unfolded, find])
+  const measured = useLoudness(project)
   const every = useMemo(() => soundRows(project, everyKey(project)), [project])
   const event = eventOf(project)
   const rows = all.filter((r) => (!onlyHeard || r.heard) && `${r.name} ${r.about}`.toLowerCase().includes(find.toLowerCase()))
@@ -92,6 +94,7 @@ function Sounds({ project, edit, top }: StageProps) {
             {playing ? 'Stop' : 'Play'}
           </Button>
           <span className="spring" />
+          <LoudnessChip project={project} measured={measured} />
         </>,
       )}
       <div className="balance">
@@ -124,6 +127,7 @@ function Sounds({ project, edit, top }: StageProps) {
             unfolded={unfolded}
             alone={alone}
             ranged={ranged}
+            measured={measured}
             acts={acts}
             head={
               <>
@@ -210,6 +214,7 @@ interface RowsProps {
   readonly unfolded: ReadonlySet<string>
   readonly alone: Alone | null
   readonly ranged: ReturnType<typeof useRange>
+  readonly measured: ReturnType<typeof useLoudness>
   readonly acts: RowActs
   /** What stands beside the ribbon. */
   readonly head: React.ReactNode
@@ -218,7 +223,7 @@ interface RowsProps {
 const RIBBON = 32
 
 /** The sounds one below the other under the cut, with one playhead over all of them. */
-function Rows({ project, rows, chosen, plan, unfolded, alone, ranged, acts, head }: RowsProps) {
+function Rows({ project, rows, chosen, plan, unfolded, alone, ranged, measured, acts, head }: RowsProps) {
   const { doc } = project
   const colours = usePaperColours()
   const event = eventOf(project)
@@ -276,6 +281,7 @@ function Rows({ project, rows, chosen, plan, unfolded, alone, ranged, acts, head
           <div className="who">{head}</div>
           <Ribbon plan={plan} angles={anglesInUse(doc)} view={view} range={ranged.range} onRange={ranged.setRange} onSeek={(t) => engine.seek(t)} />
         </div>
+        {measured.curve && <LoudnessRow curve={measured.curve} stale={measured.stale} runs={filmFor(project).runs} view={view} colours={colours} />}
         {parts}
         {rows.length === 0 && (
           <p className="quiet" style={{ padding: 16 }}>

@@ -1,7 +1,7 @@
 import { BAND_KINDS, type Band, CHANNEL_LAYOUTS, type ChannelLayout, type Compressor, type Gate, MAX_GAIN_DB, MIN_GAIN_DB, MOST_BANDS } from '@pendolo/core/mix'
 import type { Edit, Group, StripChange } from '@pendolo/core/project'
 import { FLICKS_PER_SECOND, flicks } from '@pendolo/core/time'
-import { Button, Dropdown, InputNumber, Select, Slider, Switch as Toggle } from 'antd'
+import { Button, Dropdown, Input, InputNumber, Select, Slider, Switch as Toggle } from 'antd'
 import { useRef, useState } from 'react'
 import { newId } from '../ids.ts'
 import { Curve } from './curve.tsx'
@@ -47,7 +47,7 @@ export function StripPanel({ row, rows, groups, edit }: Props) {
     <div className="strip-panel" role="region" aria-label={`Strip of ${name}`}>
       <div className="main-part">
         <h3>
-          {name}
+          {kind === 'group' ? <GroupName row={row} edit={edit} /> : name}
           <span className="quiet">{others}</span>
         </h3>
         <Line
@@ -182,6 +182,28 @@ function Tone({ row: { strip, name }, change }: { row: SoundRow; change: Change 
         </div>
       ))}
     </div>
+  )
+}
+
+/** A group is called as somebody types. */
+function GroupName({ row: { key, name }, edit }: Pick<Props, 'row' | 'edit'>) {
+  const [typed, setTyped] = useState(name)
+  const keep = () => {
+    if (typed.trim() && typed.trim() !== name) edit([{ type: 'group', groupId: key, name: typed.trim() }], 'name a group')
+    else setTyped(name)
+  }
+  return (
+    <Input
+      size="small"
+      variant="borderless"
+      className="group-name"
+      value={typed}
+      maxLength={120}
+      aria-label="Name of the group"
+      onChange={(e) => setTyped(e.target.value)}
+      onBlur={keep}
+      onPressEnter={(e) => e.currentTarget.blur()}
+    />
   )
 }
 

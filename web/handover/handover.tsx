@@ -217,7 +217,7 @@ function FilmRow({ job }: { job: Job }) {
             Cancel
           </Button>
         </>
-      ) : job.result ? (
+      ) : job.result && 'path' in job.result ? (
         <>
           <a className="mono" href={`/api/jobs/${job.id}/film`} download>
             {job.result.name}

@@ -34,6 +34,11 @@ export function jobRoutes(api: Router, { store, queue, events }: Workshop): void
     }
     response.status(202).json({ jobId: jobIds[0], jobIds })
   })
+  api.post('/projects/:id/loudness', async (request, response) => {
+    const projectId = request.params.id
+    layOut('check', await store.doc(projectId), exchangeFiles(await store.files(projectId)))
+    response.status(202).json({ jobId: await queue.add({ projectId, kind: 'loudness', about: '', payload: {}, author: authorOf(request) }) })
+  })
   api.get('/jobs', async (request, response) => {
     const { seq } = events
     response.set('x-seq', String(seq)).json(
@@ -53,7 +58,7 @@ export function jobRoutes(api: Router, { store, queue, events }: Workshop): void
   })
   api.get('/jobs/:id/film', async (request, response) => {
     const job = await queue.get(request.params.id)
-    if (!job?.result) throw new ProblemError(404, 'Not found', 'this film is not ready')
+    if (!job?.result || !('path' in job.result)) throw new ProblemError(404, 'Not found', 'this film is not ready')
     response.download(job.result.path, job.result.name, { dotfiles: 'allow' })
   })
 }
