@@ -1,5 +1,5 @@
 import { FLICKS_PER_SECOND } from '../time/index.ts'
-import { type Band, type Biquad, type BiquadState, bandSection, highPassSections, quiet, runBiquad } from './biquad.ts'
+import { type Band, type Biquad, type BiquadState, bandSection, highPassSections, quiet, runSections } from './biquad.ts'
 import { type Compressor, CompressorRun, type Gate, GateRun } from './dynamics.ts'
 import { type LevelCurve, timesCurve } from './levels.ts'
 
@@ -70,6 +70,7 @@ export type DeskInput = readonly Float32Array[] | null
 interface NodeState {
   left: number
   right: number
+  /** States by channel, then by section. */
   sections: { sections: readonly Biquad[]; states: BiquadState[][] }
   gate: GateRun
   compressor: CompressorRun
@@ -87,6 +88,7 @@ interface NodeState {
  */
 export class DeskRun {
   readonly #rate: number
+  readonly #metered: boolean
   #nodes: readonly DeskNode[] = []
   #passages: readonly DeskPassage[] = []
   #states = new Map<string, NodeState>()
@@ -94,9 +96,10 @@ export class DeskRun {
   #level = new Float32Array(0)
   #other = new Float32Array(0)
 
-  /** @param rate frames a second */
-  constructor(rate: number) {
+  /** @param rate frames a second @param metered whether its strips have meters */
+  constructor(rate: number, metered = true) {
     this.#rate = rate
+    this.#metered = metered
   }
 
   /** What is heard from now on; strips of the same key go on from where they are, their levels glide. */
@@ -147,7 +150,7 @@ export class DeskRun {
       ...(highPassHz ? highPassSections(highPassHz, this.#rate) : []),
       ...bands.slice(0, MOST_BANDS).flatMap((b) => (b.gainDb === 0 ? [] : [bandSection(b, this.#rate)])),
     ]
-    return { sections, states: sections.map((_, i) => old[i] ?? [quiet(), quiet()]) }
+    return { sections, states: [0, 1].map((c) => sections.map((_, i) => old[c]?.[i] ?? quiet())) }
   }
 
   /**
@@ -183,9 +186,12 @@ export class DeskRun {
       processed(sound, node.processing, state)
       const level = this.#levels(node.levels, state, parts, step, frames)
       const into = node.into === null ? out : (this.#sums[node.into] as unknown as [Float32Array, Float32Array])
-      this.#give(sound[0], into[0], level, state, 'left', node.left)
-      this.#give(sound[1] ?? sound[0], into[1], level, state, 'right', node.right)
-      measure(sound, level, Math.max(Math.abs(node.left), Math.abs(node.right)), state)
+      if (mono && !level && state.left === node.left && state.right === node.right) addToBoth(sound[0], into, node.left, node.right)
+      else {
+        this.#give(sound[0], into[0], level, state, 'left', node.left)
+        this.#give(sound[1] ?? sound[0], into[1], level, state, 'right', node.right)
+      }
+      if (this.#metered) measure(sound, level, Math.max(Math.abs(node.left), Math.abs(node.right)), state)
     }
   }
 
@@ -247,14 +253,23 @@ export class DeskRun {
   }
 }
 
+/** What most strips come to: one channel to both sides. */
+function addToBoth(sound: Float32Array, [a, b]: readonly [Float32Array, Float32Array], left: number, right: number): void {
+  for (let n = 0; n < sound.length; n++) {
+    const x = sound[n]
+    a[n] += left * x
+    b[n] += right * x
+  }
+}
+
 function arrive(state: NodeState, node: DeskNode): void {
   state.left = node.left
   state.right = node.right
 }
 
 function processed(sound: readonly Float32Array[], { gate, compressor }: Processing, state: NodeState): void {
-  for (const [s, section] of state.sections.sections.entries())
-    for (const [c, channel] of sound.entries()) runBiquad(section, state.sections.states[s][c], channel)
+  const { sections, states } = state.sections
+  if (sections.length > 0) for (const [c, channel] of sound.entries()) runSections(sections, states[c], channel)
   if (gate) state.gate.run(gate, sound)
   if (compressor) state.compressor.run(compressor, sound)
 }

@@ -13,8 +13,10 @@ import { apartGraph, canSeek, hearingOf, MOST_APART, soundClock } from '../media
 import { MediaError, wordsFor } from '../media/words.ts'
 
 export const FILM_SOUND_RATE = 48000
-/** Frames mixed at once: one second. */
-const BLOCK = FILM_SOUND_RATE
+/** Frames read at once: a fifth of a second. */
+const BLOCK = FILM_SOUND_RATE / 5
+/** Frames that the desk takes at once: all its strips together stay near the processor. A block is a whole number of them. */
+const DESK_BLOCK = 960
 /** A decoder that begins in the middle needs so much before it gives what it would have given anyway. */
 const WARM_SECONDS = 2
 /** Where so many frames would be read for nothing, reading begins anew. */
@@ -117,20 +119,16 @@ class PlacedSound {
       await this.#hold(Math.floor(position(begins)) - MARGIN - this.#back, last)
       const held = this.#held
       const frames = held.length / channels
-      for (let c = 0; c < channels; c++) {
-        const out = into[c]
-        for (let n = begins; n < ends; n++) {
-          const level = shape ? shape[n] : 1
-          if (rate === 1) {
-            // A clock that agrees is copied sample by sample, to the nearest one.
-            const i = Math.round(position(n)) - this.#heldFrom
-            if (i >= 0 && i < frames) out[at + n] += level * held[channels * i + c]
-          } else {
+      // A clock that agrees is copied sample by sample, to the nearest one.
+      if (rate === 1) addFrames(held, channels, Math.round(position(0)) - this.#heldFrom, into, at, begins, ends, shape)
+      else
+        for (let c = 0; c < channels; c++) {
+          const out = into[c]
+          for (let n = begins; n < ends; n++) {
             const i = position(n) - this.#heldFrom
-            if (i >= 0 && i <= frames) out[at + n] += level * interpolate(held, frames, channels, c, i)
+            if (i >= 0 && i <= frames) out[at + n] += (shape ? shape[n] : 1) * interpolate(held, frames, channels, c, i)
           }
         }
-      }
     }
   }
 
@@ -155,7 +153,7 @@ class PlacedSound {
       const bytes = this.#odd.length > 0 ? Buffer.concat([this.#odd, value]) : value
       const whole = bytes.length - (bytes.length % (4 * channels))
       this.#odd = bytes.subarray(whole)
-      const samples = new Float32Array(Uint8Array.from(bytes.subarray(0, whole)).buffer)
+      const samples = floats(bytes, whole)
       pieces.push(samples)
       length += samples.length
       have += samples.length / channels
@@ -180,6 +178,42 @@ class PlacedSound {
   close(): void {
     if (this.#child) dropChild(this.#child)
   }
+}
+
+/** Frames that are taken apart at once: of all channels they stay near the processor. */
+const TILE = 512
+
+/**
+ * Adds frames of interleaved channels to planar ones.
+ * @param shift frame of `held` that belongs to frame 0 of what is counted from `begins` to `ends`
+ * @param at frame of `into` that belongs to it
+ */
+function addFrames(
+  held: Float32Array,
+  channels: number,
+  shift: number,
+  into: readonly Float32Array[],
+  at: number,
+  begins: number,
+  ends: number,
+  shape: Float32Array | null,
+): void {
+  const [first, last] = [Math.max(begins, -shift), Math.min(ends, held.length / channels - shift)]
+  for (let from = first; from < last; from += TILE) {
+    const to = Math.min(last, from + TILE)
+    for (let c = 0; c < channels; c++) {
+      const out = into[c]
+      let i = (from + shift) * channels + c
+      if (shape) for (let n = from; n < to; n++, i += channels) out[at + n] += shape[n] * held[i]
+      else for (let n = from; n < to; n++, i += channels) out[at + n] += held[i]
+    }
+  }
+}
+
+/** The samples of some bytes; they are copied only where they do not lie as numbers must. */
+function floats(bytes: Buffer, length: number): Float32Array {
+  if (bytes.byteOffset % 4 === 0) return new Float32Array(bytes.buffer, bytes.byteOffset, length / 4)
+  return new Float32Array(bytes.buffer.slice(bytes.byteOffset, bytes.byteOffset + length))
 }
 
 /** What one decoder gives to the desk. */
@@ -293,7 +327,7 @@ export async function mixRuns(
   for (const { file } of heard) await present(config, file)
   const sources = heard.map((h) => new PlacedSound(config, h))
   try {
-    const desk = new DeskRun(FILM_SOUND_RATE)
+    const desk = new DeskRun(FILM_SOUND_RATE, false)
     desk.set(nodes)
     desk.play(runs.filter((r) => r.from !== null).map(passageOf))
     const ends = runs.at(-1)?.ends ?? 0
@@ -303,8 +337,15 @@ export async function mixRuns(
       if (signal.aborted) throw new Cancelled()
       const count = Math.min(BLOCK, ends - at)
       const block = [out[0].subarray(0, count), out[1].subarray(0, count)] as const
-      for (const source of sources) await read(source, runs, at, count, inputs)
-      desk.run(inputs, block, at / FILM_SOUND_RATE)
+      await Promise.all(sources.map((source) => read(source, runs, at, count, inputs)))
+      for (let n = 0; n < count; n += DESK_BLOCK) {
+        const part = (channel: Float32Array) => channel.subarray(n, Math.min(count, n + DESK_BLOCK))
+        desk.run(
+          inputs.map((input) => input?.map(part) ?? null),
+          [part(block[0]), part(block[1])],
+          (at + n) / FILM_SOUND_RATE,
+        )
+      }
       await write(interleaved(block))
     }
     return ends
