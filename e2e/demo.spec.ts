@@ -183,6 +183,26 @@ test('balance, hand over and home show the show', async ({ page }) => {
   const roof = page.getByRole('radiogroup', { name: 'Shape of Gantry' })
   await roof.getByText('fill').click()
   await expect.poll(() => shownFrames(page)).toBeGreaterThan(0)
+  // The drums are drawn: up at the march, silent at the applause.
+  await page.getByText('Sound', { exact: true }).click()
+  const drums = page.getByRole('group', { name: 'Drums close, drums.mkv' }).locator('.level-plot')
+  const box = (await drums.boundingBox()) as { x: number; y: number; width: number; height: number }
+  const at = (share: number, height: number): [number, number] => [box.x + share * box.width, box.y + height * box.height]
+  for (const [share, height] of [
+    [0.3, 0.5],
+    [0.33, 0.2],
+    [0.5, 0.2],
+    [0.53, 0.4],
+  ])
+    await page.mouse.dblclick(...at(share, height))
+  await page.mouse.move(...at(0.67, 0.8))
+  await page.mouse.down()
+  await page.mouse.move(...at(0.71, 0.8), { steps: 4 })
+  await page.mouse.up()
+  await page.keyboard.press('x')
+  await page.getByRole('switch', { name: 'compressor is on' }).click()
+  await page.getByRole('button', { name: 'Measure loudness' }).click()
+  await expect(page.getByText(/LUFS · peak/).first()).toBeVisible()
   await shot(page, 'balance')
   await page.getByRole('switch', { name: /Hear Drums close/ }).click()
   await page.goto(`${server.url}/depot-night/hand-over`)
