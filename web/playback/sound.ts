@@ -11,8 +11,8 @@ import type { FromDesk, Meter, PlayInput, PlaySounds, ToDesk } from './types.ts'
 export const SOUND_RATE = 48000
 /** Sound scheduled ahead of the clock, s. */
 const AHEAD = 0.9
-/** Inputs that the desk has to begin with; it gets more when it needs them. */
-const INPUTS = 32
+/** Inputs that the desk has to begin with; it gets more when it needs them: each costs the audio thread something, heard or not. */
+const INPUTS = 2
 
 interface Shape {
   readonly at: number
