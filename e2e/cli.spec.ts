@@ -146,8 +146,8 @@ test('a film that cannot be made as asked is refused before anything is written'
   const asked = (...options: string[]) => pendolo('film', 'Nobody', '--home', base, ...options)
   for (const [options, words] of [
     [['--out', path.join(base, 'not/there/x.mp4')], /there is no folder .*not\/there/],
-    [['--out', base], /a film is an \.mp4 file/],
-    [['--out', path.join(base, 'x.mov')], /a film is an \.mp4 file/],
+    [['--out', base], /a film is an \.mp4 or a \.mov file/],
+    [['--out', path.join(base, 'x.mkv')], /a film is an \.mp4 or a \.mov file/],
     [['--out', path.join(base, 'x.mp4'), '--rate', 'abc'], /one of these rates: 23\.976, 24, 25, 29\.97/],
     [['--out', path.join(base, 'x.mp4'), '--rate', '26'], /one of these rates/],
     [['--out', path.join(base, 'x.mp4'), '--size', '9x9'], /written like 1920x1080/],

@@ -12,7 +12,7 @@ const SEATS: Readonly<Record<Exclude<Position, 'alone'>, string>> = {
   SR: 'side right',
 }
 
-/** What a channel is called where nobody named it: where it stands, else its number. */
-export function channelName({ position, number }: Pick<FoundChannel, 'position' | 'number'>, said?: Channel): string {
-  return said?.name || (position === 'alone' ? `channel ${number}` : SEATS[position])
+/** What a channel is called: as somebody named it, else as its recorder did, else where it stands, else its number. */
+export function channelName({ position, number, name }: Pick<FoundChannel, 'position' | 'number' | 'name'>, said?: Channel): string {
+  return said?.name || name || (position === 'alone' ? `channel ${number}` : SEATS[position])
 }

@@ -26,6 +26,8 @@ export interface SoundShape {
   readonly layout: string
   /** Channels of each stream where there are several. */
   readonly streamChannels?: readonly number[]
+  /** What the recorder called each channel of the first stream. */
+  readonly trackNames?: readonly (string | null)[]
 }
 
 /** Where a loudspeaker stands; `alone` is a channel that stands for nothing but itself. */
@@ -40,6 +42,8 @@ export interface FoundChannel {
   /** Counted from 1 over all streams. */
   readonly number: number
   readonly position: Position
+  /** What the recorder called it. */
+  readonly name?: string
   /** Linear factors with which it is heard left and right where its stream is. */
   readonly left: number
   readonly right: number
@@ -95,7 +99,7 @@ const DOWN: Readonly<Record<Exclude<Position, 'alone'>, readonly [number, number
  * middle at equal power.
  * @returns in the order of the file; empty where there is no sound
  */
-export function channelsOf({ channels, layout, streamChannels = [channels] }: SoundShape): FoundChannel[] {
+export function channelsOf({ channels, layout, streamChannels = [channels], trackNames = [] }: SoundShape): FoundChannel[] {
   const out: FoundChannel[] = []
   for (const [stream, count] of streamChannels.entries()) {
     const said: readonly Position[] | undefined = count === 2 ? ['FL', 'FR'] : stream === 0 ? LAYOUTS[layout] : undefined
@@ -104,7 +108,8 @@ export function channelsOf({ channels, layout, streamChannels = [channels] }: So
       const position = known ? known[channel] : 'alone'
       const alone = count === 1 ? 1 : 1 / Math.sqrt(count)
       const [left, right] = position === 'alone' ? [alone, alone] : DOWN[position]
-      out.push({ key: channelKey(stream, channel), stream, channel, number: out.length + 1, position, left, right })
+      const name = stream === 0 ? trackNames[channel] : null
+      out.push({ key: channelKey(stream, channel), stream, channel, number: out.length + 1, position, ...(name && { name }), left, right })
     }
   }
   return out

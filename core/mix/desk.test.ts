@@ -182,6 +182,21 @@ describe('the desk', () => {
     expect(run.meters().get('a')?.reductionDb).toBeCloseTo(18, 0)
   })
 
+  test('bypassed a strip is heard without its processing, as loud as with it', () => {
+    const processing = { bands: [{ kind: 'bell' as const, hz: 400, gainDb: 12, q: 1 }] }
+    const tone = [sine(400, 8 * RATE).map((x) => 0.1 * x)]
+    const run = desk([node({ processing })])
+    const [with_] = through(run, [tone])
+    expect(rms(with_.subarray(7 * RATE)) / rms(tone[0])).toBeCloseTo(10 ** (12 / 20), 1)
+    run.set([node({ processing, bypassed: true })])
+    const high = [sine(4000, RATE).map((x) => 0.1 * x)]
+    // Of another height the equaliser would have left it as it is; now all is raised by what it did to the loudness.
+    const [without] = through(run, [high])
+    expect(rms(without.subarray(RATE / 2)) / rms(high[0])).toBeCloseTo(10 ** (12 / 20), 0)
+    run.set([node({ processing })])
+    expect(rms(through(run, [high])[0].subarray(RATE / 2)) / rms(high[0])).toBeCloseTo(1, 1)
+  })
+
   test('meters tell what comes out of each strip, and begin anew each time', () => {
     const run = desk([node({ left: 0.5, right: 0.5 })])
     through(run, [[new Float32Array(1280).fill(0.8)]])

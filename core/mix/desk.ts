@@ -31,6 +31,8 @@ export interface DeskNode {
   readonly processing: Processing
   /** Later by so much, s; at most {@link MOST_DELAY}. */
   readonly delay: number
+  /** Heard as if it had no processing, as loud as with it: for comparing while it plays. */
+  readonly bypassed?: boolean
 }
 
 /** Longest delay of a channel, s. */
@@ -63,6 +65,9 @@ interface Part {
 const ARRIVED = 1e-5
 /** A gain that is changed while it sounds has gone 63 % of the way after this, s. */
 const GLIDE = 0.008
+/** How loud a strip is with and without its processing is compared over this time, s, and what is made up for at most. */
+const MATCH_SECONDS = 3
+const MOST_MATCH = 16
 
 /** Sounds of one input: one or two channels of samples; null is silence. */
 export type DeskInput = readonly Float32Array[] | null
@@ -77,6 +82,9 @@ interface NodeState {
   line: DelayLine
   /** Levels as they were before the setup that came last, until one block has led from them to the new ones. */
   before: readonly LevelCurve[] | null
+  /** Mean power before and behind the processing, over some seconds. */
+  came: number
+  went: number
   peak: number
   power: number
   frames: number
@@ -139,6 +147,8 @@ export class DeskRun {
       compressor: new CompressorRun(this.#rate),
       line: new DelayLine(),
       before: null,
+      came: 0,
+      went: 0,
       peak: 0,
       power: 0,
       frames: 0,
@@ -183,16 +193,35 @@ export class DeskRun {
       const mono = input !== undefined && (input?.length ?? 1) === 1
       const sound = (mono ? [sums[0]] : sums).map((s) => s.subarray(0, frames))
       if (node.delay > 0) state.line.run(sound, Math.round(Math.min(node.delay, MOST_DELAY) * this.#rate))
-      processed(sound, node.processing, state)
+      const match = this.#processed(sound, node, state)
       const level = this.#levels(node.levels, state, parts, step, frames)
       const into = node.into === null ? out : (this.#sums[node.into] as unknown as [Float32Array, Float32Array])
-      if (mono && !level && state.left === node.left && state.right === node.right) addToBoth(sound[0], into, node.left, node.right)
+      const [left, right] = [match * node.left, match * node.right]
+      if (mono && !level && state.left === left && state.right === right) addToBoth(sound[0], into, left, right)
       else {
-        this.#give(sound[0], into[0], level, state, 'left', node.left)
-        this.#give(sound[1] ?? sound[0], into[1], level, state, 'right', node.right)
+        this.#give(sound[0], into[0], level, state, 'left', left)
+        this.#give(sound[1] ?? sound[0], into[1], level, state, 'right', right)
       }
       if (this.#metered) measure(sound, level, Math.max(Math.abs(node.left), Math.abs(node.right)), state)
     }
+  }
+
+  /** Does to a strip's sound what it is to do. @returns the factor that makes what is bypassed as loud as it was with its processing */
+  #processed(sound: readonly Float32Array[], { processing, bypassed }: DeskNode, state: NodeState): number {
+    const { sections, states } = state.sections
+    const { gate, compressor } = processing
+    if (sections.length === 0 && !gate && !compressor) return 1
+    if (bypassed) return state.came > 0 ? Math.max(1 / MOST_MATCH, Math.min(MOST_MATCH, Math.sqrt(state.went / state.came))) : 1
+    const came = this.#metered ? powerOf(sound) : 0
+    if (sections.length > 0) for (const [c, channel] of sound.entries()) runSections(sections, states[c], channel)
+    if (gate) state.gate.run(gate, sound)
+    if (compressor) state.compressor.run(compressor, sound)
+    if (this.#metered) {
+      const left = Math.exp(-sound[0].length / (MATCH_SECONDS * this.#rate))
+      state.came = left * state.came + (1 - left) * came
+      state.went = left * state.went + (1 - left) * powerOf(sound)
+    }
+    return 1
   }
 
   /** How loud each strip was since this was asked last, behind its level: highest sample and root mean square, linear, and what its compressor takes away, dB. */
@@ -267,11 +296,10 @@ function arrive(state: NodeState, node: DeskNode): void {
   state.right = node.right
 }
 
-function processed(sound: readonly Float32Array[], { gate, compressor }: Processing, state: NodeState): void {
-  const { sections, states } = state.sections
-  if (sections.length > 0) for (const [c, channel] of sound.entries()) runSections(sections, states[c], channel)
-  if (gate) state.gate.run(gate, sound)
-  if (compressor) state.compressor.run(compressor, sound)
+const powerOf = (sound: readonly Float32Array[]): number => {
+  let power = 0
+  for (const channel of sound) for (let n = 0; n < channel.length; n++) power += channel[n] * channel[n]
+  return power / (sound.length * sound[0].length)
 }
 
 function measure(sound: readonly Float32Array[], level: Float32Array | null, gain: number, state: NodeState): void {

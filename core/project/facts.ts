@@ -48,6 +48,8 @@ export interface FileFacts {
     readonly streams: number
     /** Channels of each stream where there are several; `channels` are those of the first. */
     readonly streamChannels?: readonly number[]
+    /** What the recorder called each channel of the first stream; absent where it called none. */
+    readonly trackNames?: readonly (string | null)[]
   } | null
   readonly timecode: string | null
   /** Samples since midnight at the file's first one, from a Broadcast Wave header; absent in files gathered long ago. */

@@ -133,7 +133,7 @@ async function microphonesOf(shop: Workshop, doc: ProjectDoc, files: readonly Fi
     const only = channelsOf(file.facts.audio).find((c) => c.key === channel)
     if (channel !== undefined && !only) throw new MediaError(`${file.name} has no channel ${channel}`)
     const angle = doc.angles.find((a) => a.id === clip.angleId)
-    const named = channel === undefined ? null : clip.channels?.[channel]?.name
+    const named = channel === undefined ? null : clip.channels?.[channel]?.name || only?.name
     const name = named || `${angle?.name ?? file.name}${only ? ` ${only.number}` : ''}`
     const where = { start: at.start / FLICKS_PER_SECOND, rate: at.rate }
     out.push({ file: file.path, facts: file.facts, ...where, name, hue: only ? out.length % HUE_COUNT : (angle?.hue ?? 0), ...(only && { only }) })

@@ -5,6 +5,7 @@ import type { Config } from '../config.ts'
 import { inputArguments, type Limits, PROBE_LIMITS, run } from './ffmpeg.ts'
 import { clockZero, FIRST_PICTURE, type Fields, fieldsAreOpen, fieldsOf, gridReach, isClocked, type PictureTags, wideRangeOf } from './pictures.ts'
 import { stillDemuxer } from './stills.ts'
+import { trackNames } from './track-names.ts'
 import { MediaError } from './words.ts'
 
 interface ProbeStream extends PictureTags {
@@ -51,7 +52,15 @@ export async function probe(config: Config, file: string): Promise<FileFacts> {
   const facts = factsFrom(out, await lastTimes(config, file, out), open ? await fieldsIn(config, file, video) : null)
   const problem = factsProblem(facts) ?? emptyTimes(facts, seen.size)
   if (problem) throw new MediaError(`this file ${problem}`)
-  return facts
+  return withTrackNames(file, facts)
+}
+
+/** A recorder that names its tracks has microphones on them, whatever seats the number of its channels would have. */
+async function withTrackNames(file: string, facts: FileFacts): Promise<FileFacts> {
+  const { audio } = facts
+  if (!audio || facts.container !== 'wav' || audio.channels < 2) return facts
+  const names = await trackNames(file, audio.channels)
+  return names ? { ...facts, audio: { ...audio, layout: audio.channels > 2 ? '' : audio.layout, trackNames: names } } : facts
 }
 
 /** A single picture: its size as it is meant to be seen, after the turn that its camera wrote. */

@@ -2,13 +2,13 @@ import type { ProjectState } from '@pendolo/api'
 import { channelsOf } from '@pendolo/core/mix'
 import { anglesInUse, stripOf } from '@pendolo/core/project'
 import { FLICKS_PER_SECOND } from '@pendolo/core/time'
-import { Button, Checkbox, Input, Segmented } from 'antd'
+import { Button, Checkbox, Input, Segmented, Tooltip } from 'antd'
 import { Headphones } from 'lucide-react'
 import { useEffect, useMemo, useRef, useState } from 'react'
 import { Link } from 'react-router'
 import { EngineCanvas } from '../playback/engine-canvas.tsx'
 import { filmFor } from '../playback/film.ts'
-import { channelAlone, eventOf } from '../playback/model.ts'
+import { channelAlone, eventOf, playSounds } from '../playback/model.ts'
 import { engine, useEngine } from '../playback/use-engine.ts'
 import { usePaperColours } from '../score/colours.ts'
 import { MasterTime } from '../score/master-time.tsx'
@@ -54,7 +54,9 @@ function Nothing({ project, top }: StageProps) {
 function Sounds({ project, edit, top }: StageProps) {
   const { doc } = project
   const playing = useEngine((s) => s.playing)
-  const [alone, hearAlone] = useAlone(project)
+  const [kept, setKept] = useState<KeptMix | null>(null)
+  const [hearsKept, setHearsKept] = useState(false)
+  const [alone, hearAlone] = useAlone(project, hearsKept ? kept : null)
   const [unfolded, setUnfolded] = useState<ReadonlySet<string>>(new Set(Object.keys(doc.groups ?? {})))
   const [find, setFind] = useState('')
   const [onlyHeard, setOnlyHeard] = useState(false)
@@ -88,6 +90,16 @@ function Sounds({ project, edit, top }: StageProps) {
             </Button>
           )}
           <DrawLevels projectId={project.id} doc={doc} rows={every} seen={plan} whole={{ from: event.start, to: event.end }} edit={edit} />
+          <Compare
+            kept={kept !== null}
+            hears={hearsKept}
+            onKeep={() => setKept(mixOf(doc))}
+            onHear={setHearsKept}
+            onDrop={() => {
+              setKept(null)
+              setHearsKept(false)
+            }}
+          />
           <span className="spring" />
           <MasterTime settings={doc.settings} />
           <Button type="text" size="small" onClick={() => engine.toggle()}>
@@ -312,13 +324,58 @@ function Picture({ project, angleId }: { project: ProjectState; angleId: string 
   )
 }
 
-/** The channel that is heard by itself, if one is; choosing one begins to play. */
-function useAlone(project: ProjectState): [Alone | null, (wanted: Alone | null) => void] {
+/** All that makes the mix. */
+type KeptMix = Pick<ProjectState['doc'], 'strips' | 'groups' | 'mixRanges' | 'envelopes'>
+const mixOf = ({ strips, groups, mixRanges, envelopes }: ProjectState['doc']): KeptMix => ({ strips, groups, mixRanges, envelopes })
+
+/** The mix as it is now is kept for a while, and heard instead of what it became. */
+function Compare({
+  kept,
+  hears,
+  onKeep,
+  onHear,
+  onDrop,
+}: {
+  kept: boolean
+  hears: boolean
+  onKeep: () => void
+  onHear: (kept: boolean) => void
+  onDrop: () => void
+}) {
+  if (!kept)
+    return (
+      <Tooltip title="keeps the mix as it is now, to be heard against what it becomes">
+        <Button size="small" type="text" onClick={onKeep}>
+          Keep to compare
+        </Button>
+      </Tooltip>
+    )
+  return (
+    <>
+      <Segmented
+        size="small"
+        aria-label="Which mix is heard"
+        value={hears}
+        onChange={onHear}
+        options={[
+          { value: false, label: 'now' },
+          { value: true, label: 'kept' },
+        ]}
+      />
+      <Button size="small" type="text" onClick={onDrop}>
+        End
+      </Button>
+    </>
+  )
+}
+
+/** The channel that is heard by itself, if one is; choosing one begins to play. @param kept a mix that is heard instead of the project's */
+function useAlone(project: ProjectState, kept: KeptMix | null): [Alone | null, (wanted: Alone | null) => void] {
   const [alone, setAlone] = useState<Alone | null>(null)
   useEffect(() => {
-    const sound = alone && channelAlone(project, alone.clipId, alone.key)
-    engine.listenTo(sound)
-  }, [alone, project])
+    if (alone) engine.listenTo(channelAlone(project, alone.clipId, alone.key))
+    else engine.listenTo(kept ? playSounds({ ...project, doc: { ...project.doc, ...kept } }) : null)
+  }, [alone, kept, project])
   useEffect(() => () => engine.listenTo(null), [])
   const hear = (wanted: Alone | null) => {
     setAlone(wanted)

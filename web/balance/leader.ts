@@ -36,7 +36,7 @@ export function phrasesBySpeaker(doc: ProjectDoc): Map<string, Stretch[]> {
 /** What finding speech calls who wears the microphone of a row. */
 export function speakerName({ kind, name, about, clip, channel }: SoundRow, nameOfClip: (clipId: string) => string): string {
   if (kind !== 'channel' || !clip || !channel) return kind === 'clip' ? name : about
-  return clip.channels?.[channel.key]?.name || `${nameOfClip(clip.id)} ${channel.number}`
+  return clip.channels?.[channel.key]?.name || channel.name || `${nameOfClip(clip.id)} ${channel.number}`
 }
 
 /** A level drawn over all of the event in place of what is drawn. */

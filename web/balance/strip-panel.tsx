@@ -1,9 +1,10 @@
 import { BAND_KINDS, type Band, CHANNEL_LAYOUTS, type ChannelLayout, type Compressor, type Gate, MAX_GAIN_DB, MIN_GAIN_DB, MOST_BANDS } from '@pendolo/core/mix'
 import type { Edit, Group, StripChange } from '@pendolo/core/project'
 import { FLICKS_PER_SECOND, flicks } from '@pendolo/core/time'
-import { Button, Dropdown, Input, InputNumber, Select, Slider, Switch as Toggle } from 'antd'
-import { useRef, useState } from 'react'
+import { Button, Dropdown, Input, InputNumber, Select, Slider, Switch as Toggle, Tooltip } from 'antd'
+import { useEffect, useRef, useState } from 'react'
 import { newId } from '../ids.ts'
+import { engine } from '../playback/use-engine.ts'
 import { Curve } from './curve.tsx'
 import { Meters } from './meters.tsx'
 import { type SoundRow, stripEdit } from './rows.ts'
@@ -98,24 +99,46 @@ export function StripPanel({ row, rows, groups, edit }: Props) {
         <Dynamics row={row} change={change} />
       </div>
       <Tone row={row} change={change} />
-      <div className="meter-part">
-        <Meters of={row.key} />
-        <Dropdown
-          trigger={['click']}
-          menu={{
-            items: [
-              {
-                key: 'flat',
-                label: 'as if nothing was done to it',
-                onClick: () => change({ bands: null, gate: null, compressor: null, highPassHz: null, pan: null, gainDb: 0 }, 'begin a strip anew'),
-              },
-              { key: 'tone', label: 'without equaliser', onClick: () => change({ bands: null }, 'without equaliser') },
-            ],
-          }}
-        >
-          <Button size="small">Reset</Button>
-        </Dropdown>
-      </div>
+      <Comparing row={row} rows={rows} change={change} />
+    </div>
+  )
+}
+
+/** Meters of the strip, what it does heard and not, and what it does taken back or given to others. */
+function Comparing({ row, rows, change }: { row: SoundRow; rows: readonly SoundRow[]; change: Change }) {
+  const { strip } = row
+  const [bypassed, setBypassed] = useState(false)
+  const keys = rows.map((r) => r.key).join('\n')
+  useEffect(() => {
+    engine.bypass(new Set(bypassed ? keys.split('\n') : []))
+  }, [bypassed, keys])
+  useEffect(() => () => engine.bypass(new Set()), [])
+  const none: StripChange = { bands: null, gate: null, compressor: null, highPassHz: null, pan: null, gainDb: 0 }
+  const { bands = null, gate = null, compressor = null, highPassHz = null } = strip
+  const items = [
+    { key: 'flat', label: 'as if nothing was done to it', onClick: () => change(none, 'begin a strip anew') },
+    { key: 'tone', label: 'without equaliser', onClick: () => change({ bands: null }, 'without equaliser') },
+    ...(rows.length > 1
+      ? [
+          {
+            key: 'copy',
+            label: `all ${rows.length} chosen as ${row.name} is`,
+            onClick: () => change({ bands, gate, compressor, highPassHz, gainDb: strip.gainDb }, 'copy a strip'),
+          },
+        ]
+      : []),
+  ]
+  return (
+    <div className="meter-part">
+      <Meters of={row.key} />
+      <Tooltip title="hear it without high-pass, equaliser, gate and compressor, at the same loudness">
+        <Button size="small" type={bypassed ? 'primary' : 'default'} aria-pressed={bypassed} onClick={() => setBypassed(!bypassed)}>
+          Bypass
+        </Button>
+      </Tooltip>
+      <Dropdown trigger={['click']} menu={{ items }}>
+        <Button size="small">Reset ▾</Button>
+      </Dropdown>
     </div>
   )
 }

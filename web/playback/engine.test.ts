@@ -40,6 +40,7 @@ jest.mock('./sound.ts', () => ({
       return desk.currentTime + 0.08
     }
     stop = () => desk.stopped++
+    bypass = () => undefined
     grain = async (master: number) => void desk.grains.push(master)
     levels = () => ({})
   },

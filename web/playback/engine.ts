@@ -81,6 +81,7 @@ export class Engine {
   readonly #listeners = new Set<() => void>()
   #audible: PlayModel['sounds'] | null = null
   #clicks: readonly Click[] = []
+  #bypassed: ReadonlySet<string> = new Set()
   /** A stretch that is played by itself, on what it plays along: again and again, or once, and then back. */
   #section: Section | null = null
   #hearing = false
@@ -118,6 +119,12 @@ export class Engine {
   listenTo(sounds: PlayModel['sounds'] | null): void {
     this.#audible = sounds
     this.#desk?.set(sounds ?? this.#model?.sounds ?? SILENCE)
+  }
+
+  /** Hears strips without their processing, as loud as with it; an empty set is as it will be. */
+  bypass(keys: ReadonlySet<string>): void {
+    this.#bypassed = keys
+    this.#desk?.bypass(keys)
   }
 
   /** Clicks that sound along while playing at normal speed; an empty list is silence. */
@@ -268,6 +275,7 @@ export class Engine {
     this.#desk ??= new SoundDesk()
     this.#desk.set(this.#audible ?? this.#model.sounds)
     this.#desk.clicks.set(this.#clicks)
+    this.#desk.bypass(this.#bypassed)
     await this.#desk.context.resume()
     if (isHeard(speed)) await this.#desk.prepare(speed)
     this.#speed = speed

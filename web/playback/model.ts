@@ -92,7 +92,8 @@ export function playModel(project: ProjectState): PlayModel {
   }
 }
 
-function playSounds({ doc, files }: ProjectState): PlaySounds {
+/** What is heard of a project, as it is balanced. */
+export function playSounds({ doc, files }: ProjectState): PlaySounds {
   const byId = new Map(files.map((f) => [f.id, f]))
   const { sources, nodes } = projectDesk(doc, (id) => byId.get(id)?.facts, {
     canBeHeard: (clip) => byId.get(clip.fileId)?.ready.sound === true,

@@ -241,6 +241,7 @@ export class SoundDesk<C extends BaseAudioContext = AudioContext> {
   /** Which input of it each port goes to. */
   readonly #slots = new Map<string, number>()
   #sounds: PlaySounds = { inputs: [], nodes: [] }
+  #bypassed: ReadonlySet<string> = new Set()
   #meters: ReadonlyMap<string, Meter> = new Map()
   #given: Promise<unknown> = Promise.resolve()
 
@@ -312,6 +313,12 @@ export class SoundDesk<C extends BaseAudioContext = AudioContext> {
     if (this.#playing) this.#tellPlaying(this.#playing, false)
   }
 
+  /** Strips that are heard without their processing, by their keys. */
+  bypass(keys: ReadonlySet<string>): void {
+    this.#bypassed = keys
+    this.#tellStrips()
+  }
+
   #tell(message: ToDesk): void {
     this.#node?.port.postMessage(message)
   }
@@ -320,7 +327,11 @@ export class SoundDesk<C extends BaseAudioContext = AudioContext> {
     const { inputs, nodes } = this.#sounds
     this.#tell({
       type: 'set',
-      nodes: nodes.map((node) => (node.input === null ? node : { ...node, input: this.#slots.get(keyOf(inputs[node.input])) ?? null })),
+      nodes: nodes.map((node) => ({
+        ...node,
+        ...(node.input !== null && { input: this.#slots.get(keyOf(inputs[node.input])) ?? null }),
+        ...(this.#bypassed.has(node.key) && { bypassed: true }),
+      })),
     })
   }
 
