@@ -89,14 +89,14 @@ describe('the rows of Balance', () => {
 
   test('its edits reach its own strip, channel and level', () => {
     const state = project({ type: 'group', groupId: 'voices', name: 'Voices' })
-    const [group, clip, channel] = ['voices', 'mics', 'mics 0.2'].map((key) => rowOf(state, key))
+    const [voices, clip, channel] = ['voices', 'mics', 'mics 0.2'].map((key) => rowOf(state, key))
     const { doc } = applyEdits(state.doc, [
-      stripEdit(group, { gainDb: -1 }),
+      stripEdit(voices, { gainDb: -1 }),
       stripEdit(clip, { gainDb: -2 }),
       stripEdit(channel, { gainDb: -3 }),
       onEdit(channel, false),
       onEdit(clip, true),
-      levelEdit(group, [{ time: s(1), gainDb: -4 }]),
+      levelEdit(voices, [{ time: s(1), gainDb: -4 }]),
       levelEdit(channel, [{ time: s(1), gainDb: -5 }]),
     ])
     expect(['voices', 'mics', 'mics 0.2'].map((key) => doc.strips[key].gainDb)).toEqual([-1, -2, -3])

@@ -3,11 +3,11 @@ import { projectDesk } from '@pendolo/core/film'
 import { channelsOf, type FoundChannel, isOn } from '@pendolo/core/mix'
 import { type Clip, type Edit, envelopeKey, groupStripOf, isMaster, type MixRange, type Strip, type StripChange, stripOf } from '@pendolo/core/project'
 
-/** A row of Balance: a group, a clip, or one of its channels. */
+/** A row of Balance: a clip, one of its channels, or a group. */
 export interface SoundRow {
   /** Names its strip, its ranges and its drawn level. */
   readonly key: string
-  readonly kind: 'group' | 'clip' | 'channel'
+  readonly kind: 'clip' | 'channel' | 'group'
   /** How far it is set in. */
   readonly depth: number
   readonly name: string
@@ -118,7 +118,7 @@ export function soundRows({ doc, files }: ProjectState, unfolded: ReadonlySet<st
 
 /** The edit that changes the strip of a row. */
 export function stripEdit({ kind, key, clip, channel }: SoundRow, change: StripChange): Edit {
-  if (kind === 'group' || !clip) return { type: 'group', groupId: key, change }
+  if (!clip || kind === 'group') return { type: 'group', groupId: key, change }
   return { type: 'strip', clipId: clip.id, ...(channel && { channel: channel.key }), change }
 }
 
@@ -130,6 +130,6 @@ export function onEdit(row: SoundRow, on: boolean): Edit {
 
 /** The edit that draws the level of a row. */
 export function levelEdit({ kind, key, clip, channel }: SoundRow, points: Extract<Edit, { type: 'groupEnvelope' }>['points']): Edit {
-  if (kind === 'group' || !clip) return { type: 'groupEnvelope', groupId: key, points }
+  if (!clip || kind === 'group') return { type: 'groupEnvelope', groupId: key, points }
   return { type: 'envelope', clipId: clip.id, ...(channel && { channel: channel.key }), points }
 }

@@ -49,7 +49,7 @@ interface Props {
   readonly acts: RowActs
 }
 
-/** One group, clip or channel: its name and whether it is heard, its waveform on the event, its level over it. */
+/** One clip, channel or group: its name and whether it is heard, its waveform on the event, its level over it. */
 export function SoundRow({ row, placement, drawn, view, chosen, range, open, alone, colours, acts }: Props) {
   const { key, kind, depth, name, about, strip, on, file } = row
   const [from, to] = placement
