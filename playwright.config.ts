@@ -1,7 +1,7 @@
 import { defineConfig } from '@playwright/test'
 
-/** Files with tests that measure playback and want the machine to themselves. */
-const MEASURED = /\/(demo|lag|wall)\.spec\.ts$/
+/** Files with tests that measure playback, or play along with it, and want the machine to themselves. */
+const MEASURED = /\/(demo|lag|pass|wall)\.spec\.ts$/
 
 /** What a person would wait for at most, ms; longer where others use the machine too. */
 const PATIENCE = process.env.CI ? 40_000 : 20_000

@@ -1,4 +1,4 @@
-import { channelName, detailText, type GatheredFile, type Job, type ProjectState } from '@pendolo/api'
+import { detailText, type GatheredFile, type Job, type ProjectState } from '@pendolo/api'
 import { channelsOf } from '@pendolo/core/mix'
 import { type Clip, envelopeKey, isMaster, marksOf } from '@pendolo/core/project'
 import { App, Button, Checkbox, Dropdown, Modal, Progress, Space } from 'antd'
@@ -129,7 +129,7 @@ function microphonesOf(clip: Clip, { facts }: GatheredFile): { id: string; name:
     ? []
     : all.map((c) => ({
         id: envelopeKey(clip.id, c.key),
-        name: channelName(c, clip.channels?.[c.key]),
+        name: clip.channels?.[c.key]?.name || c.name || `channel ${c.number}`,
       }))
 }
 
