@@ -1,4 +1,4 @@
-import { raised, SHORT_FADE, type Stretch, undrawn, withoutRanges } from '@pendolo/core/mix'
+import { MAX_GAIN_DB, MIN_GAIN_DB, raised, SHORT_FADE, type Stretch, undrawn, withoutRanges } from '@pendolo/core/mix'
 import type { Edit, MixRange, ProjectDoc } from '@pendolo/core/project'
 import { FLICKS_PER_SECOND, flicks } from '@pendolo/core/time'
 import { newId } from '../ids.ts'
@@ -6,7 +6,7 @@ import { levelEdit, type SoundRow, stripEdit } from './rows.ts'
 
 /** A level that is raised by a key changes over this time. */
 export const RAISE_FADE = flicks(FLICKS_PER_SECOND / 10)
-/** By what a key raises, and what is raised where another is silenced, dB. */
+/** By what a key raises, dB. */
 export const STEP_DB = 1
 
 /** Lets rows be heard in a stretch, or not, whatever else was said of it there. Groups have no ranges of their own. */
@@ -31,7 +31,7 @@ export function raiseEdits(doc: ProjectDoc, rows: readonly SoundRow[], stretch: 
   return rows.map((row) =>
     stretch
       ? levelEdit(row, raised(doc.envelopes[row.key], stretch, by, RAISE_FADE))
-      : stripEdit(row, { gainDb: Math.max(-60, Math.min(12, row.strip.gainDb + by)) }),
+      : stripEdit(row, { gainDb: Math.max(MIN_GAIN_DB, Math.min(MAX_GAIN_DB, row.strip.gainDb + by)) }),
   )
 }
 

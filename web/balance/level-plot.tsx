@@ -5,6 +5,7 @@ import { useDrag } from '@use-gesture/react'
 import { type MouseEvent, useEffect, useRef, useState } from 'react'
 import type { PaperColours } from '../score/colours.ts'
 import { type TimeView, useSize } from '../score/time-view.ts'
+import { drawingOn } from './canvas.ts'
 import { decibelsAt, decibelText, heightOf } from './level-scale.ts'
 
 /** Within so many px a point is taken hold of. */
@@ -76,12 +77,8 @@ export function LevelPlot({ label, drawn, ranges, on, view, range, colours, onRa
     else onPoints([{ time: timeAt(px), gainDb: decibelsAt(py / Math.max(1, height)) }], 'draw a level')
   }
   useEffect(() => {
-    const ctx = canvas.current?.getContext('2d')
-    if (!canvas.current || !ctx || width === 0) return
-    const ratio = window.devicePixelRatio
-    canvas.current.width = Math.round(width * ratio)
-    canvas.current.height = Math.round(height * ratio)
-    ctx.setTransform(ratio, 0, 0, ratio, 0, 0)
+    const ctx = drawingOn(canvas.current, width, height)
+    if (!ctx) return
     for (const r of ranges) drawRange(ctx, x(r.from), x(r.to), height, r.on, colours)
     if (on || Object.keys(shown).length > 0) drawLevel(ctx, shown, x, timeAt, { width, height }, colours)
   })

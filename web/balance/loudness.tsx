@@ -7,6 +7,7 @@ import { send } from '../data/client.ts'
 import { useJobs } from '../data/queries.ts'
 import type { PaperColours } from '../score/colours.ts'
 import { type TimeView, useSize } from '../score/time-view.ts'
+import { drawingOn } from './canvas.ts'
 
 /** Levels that are drawn, LUFS, and where lines lie. */
 const [LEAST, MOST] = [-45, -5]
@@ -78,12 +79,8 @@ export function LoudnessRow({ curve, stale, runs, view, colours }: RowProps) {
   const [ref, { width, height }] = useSize<HTMLDivElement>()
   const canvas = useRef<HTMLCanvasElement>(null)
   useEffect(() => {
-    const ctx = canvas.current?.getContext('2d')
-    if (!canvas.current || !ctx || width === 0) return
-    const ratio = window.devicePixelRatio
-    canvas.current.width = Math.round(width * ratio)
-    canvas.current.height = Math.round(height * ratio)
-    ctx.setTransform(ratio, 0, 0, ratio, 0, 0)
+    const ctx = drawingOn(canvas.current, width, height)
+    if (!ctx) return
     const y = (level: number) => height * (1 - (Math.max(LEAST, Math.min(MOST, level)) - LEAST) / (MOST - LEAST))
     ctx.strokeStyle = colours.line
     ctx.fillStyle = colours.quiet

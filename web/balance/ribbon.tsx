@@ -7,6 +7,7 @@ import { useEffect, useRef } from 'react'
 import { type TimeView, useSize } from '../score/time-view.ts'
 import { angleKey } from '../ui/bob.tsx'
 import { hueOf } from '../ui/theme.ts'
+import { drawingOn } from './canvas.ts'
 
 interface Props {
   readonly plan: readonly Seen[]
@@ -68,12 +69,8 @@ export function Ribbon({ plan, angles, view, range, onRange, onSeek }: Props) {
     { filterTaps: true, pointer: { buttons: 1 } },
   )
   useEffect(() => {
-    const ctx = canvas.current?.getContext('2d')
-    if (!canvas.current || !ctx || width === 0) return
-    const ratio = window.devicePixelRatio
-    canvas.current.width = Math.round(width * ratio)
-    canvas.current.height = Math.round(height * ratio)
-    ctx.setTransform(ratio, 0, 0, ratio, 0, 0)
+    const ctx = drawingOn(canvas.current, width, height)
+    if (!ctx) return
     ctx.font = "600 11.5px 'Instrument Sans Variable', sans-serif"
     ctx.textBaseline = 'middle'
     for (const { from, to, angleId } of plan) {

@@ -40,6 +40,7 @@ const clock = { now: 0 }
 /** What was said to the desk, and which of its inputs are led into. */
 const told: ToDesk[] = []
 let led: number[] = []
+let unreachable = false
 
 class FakeNode {
   numberOfInputs: number
@@ -58,7 +59,11 @@ class FakeContext {
   }
   destination = {}
   sampleRate = 48000
-  audioWorklet = { addModule: async () => undefined }
+  audioWorklet = {
+    addModule: async () => {
+      if (unreachable) throw new Error('the server is away')
+    },
+  }
   createGain = () => ({
     gain: {
       value: 1,
@@ -219,5 +224,15 @@ describe('sounds on the audio clock', () => {
     expect(new Set(led).size).toBe(70)
     const last = told.findLast((m) => m.type === 'set')
     expect(last?.type === 'set' && last.nodes.map((n) => n.input)).toEqual(Array.from({ length: 70 }, (_, i) => i))
+  })
+
+  test('while the code of the desk cannot be fetched all is silent, and the next start tries again', async () => {
+    unreachable = true
+    const made = await desk(sound())
+    made.start([passage(10, 0, Number.POSITIVE_INFINITY)])
+    expect(told).toEqual([])
+    unreachable = false
+    await made.prepare(1)
+    expect(told.map((m) => m.type)).toEqual(['set', 'play'])
   })
 })

@@ -235,7 +235,8 @@ export class SoundDesk<C extends BaseAudioContext = AudioContext> {
   #pitch: Promise<PitchKeeper | null> | null = null
   /** What keeps the pitch at the speed that was prepared; null at the speed of the recording. */
   #keeper: PitchKeeper | null = null
-  readonly #loaded: Promise<void>
+  /** While its code comes, and once it is there; null where it could not be fetched. */
+  #loaded: Promise<void> | null = null
   /** What runs the strips; null until its code has come. */
   #node: AudioWorkletNode | null = null
   /** Which input of it each port goes to. */
@@ -252,7 +253,18 @@ export class SoundDesk<C extends BaseAudioContext = AudioContext> {
     this.#out = this.context.createGain()
     this.#out.connect(this.context.destination)
     this.clicks = new Clicks(this.context, this.#out)
-    this.#loaded = this.context.audioWorklet.addModule(deskUrl).then(() => this.#wire())
+    void this.#load()
+  }
+
+  /** Fetches the desk's code. Where that fails all is silent, pictures go on, and the next time it is tried again. */
+  #load(): Promise<void> {
+    this.#loaded ??= this.context.audioWorklet.addModule(deskUrl).then(
+      () => this.#wire(),
+      () => {
+        this.#loaded = null
+      },
+    )
+    return this.#loaded
   }
 
   /** What is heard, and how; what is not among it is not even decoded. */
@@ -356,7 +368,7 @@ export class SoundDesk<C extends BaseAudioContext = AudioContext> {
 
   /** Makes ready for a speed; other than 1, sound goes through what keeps its pitch. */
   async prepare(speed: number): Promise<void> {
-    await this.#loaded
+    await this.#load()
     // Only who plays at another speed loads it.
     if (speed !== 1)
       this.#pitch ??= import('./stretch.ts').then(({ makePitchKeeper }) => makePitchKeeper(this.context as BaseAudioContext as AudioContext)).catch(() => null)
