@@ -39,7 +39,7 @@ export {
   type Step,
   type Told,
 } from './types.ts'
-export { channelName } from './words/channels.ts'
+export { channelName, speakerName } from './words/channels.ts'
 export { detailText } from './words/detail.ts'
 export { jobText } from './words/job.ts'
 export { noteText } from './words/notes.ts'

@@ -12,6 +12,7 @@ import { benchCases } from './cases.ts'
 import { benchDocument } from './document.ts'
 import { benchFilm } from './film.ts'
 import { benchLong } from './long.ts'
+import { benchMix } from './mix.ts'
 import { benchEndurance, benchPage } from './page.ts'
 import { benchPulse } from './pulse/evaluate.ts'
 import { makePieces } from './pulse/make.ts'
@@ -82,6 +83,8 @@ const PARTS: Record<string, (names: string[]) => void | Promise<void>> = {
   endurance: () => benchEndurance(cached('document')),
   // Many short stretches.
   film: () => benchFilm(cached('film')),
+  // Sixty-four channels, 1 GB.
+  mix: () => benchMix(cached('mix')),
   // Hours of cameras, 2 GB.
   long: () => benchLong(cached('long-2-12'), 2, 12),
 }

@@ -113,7 +113,17 @@ test('with everything a desk has, and a middle left out, page and film differ by
   const channel = (n: number, change: object) => ({ type: 'strip', clipId: clips.mics, channel: `0.${n}`, change })
   await edit([
     { type: 'strip', clipId: clips.mics, change: { on: true, gainDb: -4 } },
-    { type: 'strip', clipId: clips.cam, change: { on: true, gainDb: -9, pan: 0.4, highPassHz: 140 } },
+    {
+      type: 'strip',
+      clipId: clips.cam,
+      change: {
+        on: true,
+        gainDb: -9,
+        pan: 0.4,
+        highPassHz: 140,
+        repair: { wind: { on: true, hz: 150 }, noise: { on: true, reductionDb: 9, bandsDb: Array(48).fill(-10) } },
+      },
+    },
     {
       type: 'group',
       groupId: 'voices',
@@ -129,7 +139,7 @@ test('with everything a desk has, and a middle left out, page and film differ by
       ],
     }),
     channel(1, { group: 'voices', gate: { thresholdDb: -30, rangeDb: 40, attackMs: 2, holdMs: 40, releaseMs: 150 } }),
-    channel(2, { gainDb: 3 }),
+    channel(2, { gainDb: 3, repair: { hum: { on: true, hz: 50, harmonics: 6 }, clicks: { on: true, sensitivity: 60 } } }),
     { type: 'channel', clipId: clips.mics, channel: '0.1', change: { delay: at(0.012), turned: true } },
     { type: 'channel', clipId: clips.mics, channel: '0.3', change: { on: false } },
     {

@@ -1,4 +1,4 @@
-import { BAND_KINDS, MAX_GAIN_DB, MIN_GAIN_DB, MOST_BANDS } from '@pendolo/core/mix'
+import { BAND_KINDS, MAX_GAIN_DB, MIN_GAIN_DB, MOST_BANDS, MOST_HARMONICS, NOISE_BANDS } from '@pendolo/core/mix'
 import type { MixEdit } from '@pendolo/core/project'
 import * as yup from 'yup'
 import { channelName, type Fields, id, ids, length, name, stretch, time } from './parts.ts'
@@ -46,6 +46,25 @@ const compressor = yup
   })
   .noUnknown()
 
+const on = yup.boolean().required()
+const part = (fields: Record<string, yup.Schema>) =>
+  yup
+    .object({ on, ...fields })
+    .noUnknown()
+    .optional()
+    .default(undefined)
+const repair = yup
+  .object({
+    hum: part({ hz: yup.number().min(40).max(70).required(), harmonics: yup.number().integer().min(1).max(MOST_HARMONICS).required() }),
+    clicks: part({ sensitivity: yup.number().min(0).max(100).required() }),
+    wind: part({ hz: yup.number().min(40).max(500).required() }),
+    noise: part({
+      reductionDb: yup.number().min(0).max(40).required(),
+      bandsDb: yup.array(yup.number().min(-200).max(100).required()).length(NOISE_BANDS).required(),
+    }),
+  })
+  .noUnknown()
+
 const strip = yup
   .object({
     on: yup.boolean(),
@@ -54,6 +73,7 @@ const strip = yup
     gainDb: gain,
     pan: yup.number().min(-1).max(1).nullable(),
     group: id.nullable(),
+    repair: repair.nullable().default(undefined),
     highPassHz: yup.number().min(10).max(2000).nullable(),
     bands: yup.array(band.required()).max(MOST_BANDS).nullable(),
     gate: gate.nullable().default(undefined),

@@ -68,6 +68,8 @@ export function projectDesk(doc: ProjectDoc, factsOf: (fileId: string) => FileFa
     const levels = levelsOf(doc, clip.id, strip.on, ranges, shares.get(clip.id))
     const [left, right] = sidesOf(strip, 1, 1)
     const own = { key: clip.id, left, right, levels, processing: processingOf(strip), delay: 0 }
+    // Repairs are done to what comes from outside: where that are the channels, to each of them.
+    const { repair, ...together } = own.processing
     const chain = [strip, ...(group ? [groupStripOf(doc, group)] : [])]
     const apart = canBeApart(clip) ? channelsApart(doc, clip, facts, ranges) : null
     if (!apart) leaves.push({ source: { clipId: clip.id, channel: null, number: 0 }, strips: chain, node: own, into: group })
@@ -84,12 +86,12 @@ export function projectDesk(doc: ProjectDoc, factsOf: (fileId: string) => FileFa
         left: mine ? l * left : l,
         right: mine ? r * right : r,
         levels: mine ? [...drawn, ...levels] : drawn,
-        processing: processingOf(strip),
+        processing: { ...(repair && { repair }), ...processingOf(strip) },
         delay: (said?.delay ?? 0) / FLICKS_PER_SECOND,
       }
       const strips = mine ? [strip, chain[0], groupStripOf(doc, mine)] : [strip, ...chain]
       leaves.push({ source: { clipId: clip.id, channel: key, number: channel.number }, strips, node, into: mine ?? clip.id })
-      through.set(clip.id, { ...own, into: group })
+      through.set(clip.id, { ...own, processing: together, into: group })
     }
   }
   for (const id of Object.keys(doc.groups ?? {})) {
@@ -134,8 +136,8 @@ function soloIn(doc: ProjectDoc, clip: Clip): boolean {
 
 const knownGroup = (doc: ProjectDoc, { group }: Strip): string | null => (group !== undefined && doc.groups && Object.hasOwn(doc.groups, group) ? group : null)
 
-function processingOf({ highPassHz, bands, gate, compressor }: Strip): Processing {
-  return { ...(highPassHz && { highPassHz }), ...(bands && { bands }), ...(gate && { gate }), ...(compressor && { compressor }) }
+function processingOf({ repair, highPassHz, bands, gate, compressor }: Strip): Processing {
+  return { ...(repair && { repair }), ...(highPassHz && { highPassHz }), ...(bands && { bands }), ...(gate && { gate }), ...(compressor && { compressor }) }
 }
 
 /** Factors of a strip for left and right, of what goes there by itself. */

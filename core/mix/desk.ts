@@ -1,10 +1,14 @@
 import { FLICKS_PER_SECOND } from '../time/index.ts'
 import { type Band, type Biquad, type BiquadState, bandSection, highPassSections, quiet, runSections } from './biquad.ts'
 import { type Compressor, CompressorRun, type Gate, GateRun } from './dynamics.ts'
+import { humSections } from './hum.ts'
 import { type LevelCurve, timesCurve } from './levels.ts'
+import { looksAhead, REPAIR_LATENCY, type Repair, RepairRun } from './repair.ts'
 
 /** What a strip does to sound, in this order; what is absent does nothing. */
 export interface Processing {
+  /** Of what comes from outside; a group has none. */
+  repair?: Repair
   /** Hz. */
   highPassHz?: number
   /** At most {@link MOST_BANDS}. */
@@ -37,6 +41,9 @@ export interface DeskNode {
 
 /** Longest delay of a channel, s. */
 export const MOST_DELAY = 1
+
+/** By how many frames all that these strips give comes later than what is put in. */
+export const deskLatency = (nodes: readonly DeskNode[]): number => (nodes.some((n) => n.input !== null && looksAhead(n.processing.repair)) ? REPAIR_LATENCY : 0)
 
 /** A passage of the master that is heard. */
 export interface DeskPassage {
@@ -77,6 +84,7 @@ interface NodeState {
   right: number
   /** States by channel, then by section. */
   sections: { sections: readonly Biquad[]; states: BiquadState[][] }
+  repair: RepairRun
   gate: GateRun
   compressor: CompressorRun
   line: DelayLine
@@ -98,6 +106,7 @@ export class DeskRun {
   readonly #rate: number
   readonly #metered: boolean
   #nodes: readonly DeskNode[] = []
+  #latency = 0
   #passages: readonly DeskPassage[] = []
   #states = new Map<string, NodeState>()
   #sums: Float32Array[][] = []
@@ -125,6 +134,7 @@ export class DeskRun {
       states.set(node.key, state)
     }
     this.#nodes = nodes
+    this.#latency = deskLatency(nodes)
     this.#states = states
   }
 
@@ -143,6 +153,7 @@ export class DeskRun {
       left: node.left,
       right: node.right,
       sections: this.#sections(node.processing, []),
+      repair: new RepairRun(this.#rate),
       gate: new GateRun(this.#rate),
       compressor: new CompressorRun(this.#rate),
       line: new DelayLine(),
@@ -155,8 +166,9 @@ export class DeskRun {
     }
   }
 
-  #sections({ highPassHz, bands = [] }: Processing, old: readonly BiquadState[][]): NodeState['sections'] {
+  #sections({ repair, highPassHz, bands = [] }: Processing, old: readonly BiquadState[][]): NodeState['sections'] {
     const sections = [
+      ...(repair?.hum?.on ? humSections(repair.hum, this.#rate) : []),
       ...(highPassHz ? highPassSections(highPassHz, this.#rate) : []),
       ...bands.slice(0, MOST_BANDS).flatMap((b) => (b.gainDb === 0 ? [] : [bandSection(b, this.#rate)])),
     ]
@@ -164,7 +176,8 @@ export class DeskRun {
   }
 
   /**
-   * One block. Blocks follow each other without a gap; all but the last have whole control blocks of 16 frames.
+   * One block. Blocks follow each other without a gap; all but the last have whole control blocks of 16 frames. What goes in
+   * comes out {@link deskLatency} later, and levels are taken from the time that it belongs to.
    * @param inputs by their numbers
    * @param out left and right, as long as the block; overwritten
    * @param at seconds since the beginning of what is heard
@@ -176,12 +189,14 @@ export class DeskRun {
     out[0].fill(0)
     out[1].fill(0)
     for (const [i] of this.#nodes.entries()) for (const sum of this.#sums[i]) sum.fill(0, 0, frames)
-    const parts = partsOf(this.#passages, at, frames, speed / this.#rate)
+    const latency = this.#latency
+    const parts = partsOf(this.#passages, at - (latency * speed) / this.#rate, frames, speed / this.#rate)
     const step = (speed * FLICKS_PER_SECOND) / this.#rate
     for (const [i, node] of this.#nodes.entries()) {
       const state = this.#states.get(node.key) as NodeState
       const input = node.input === null ? undefined : (inputs[node.input] ?? null)
-      const idle = state.sections.sections.length === 0 && !node.processing.gate && !node.processing.compressor && node.delay === 0
+      const later = node.input === null ? 0 : latency
+      const idle = state.sections.sections.length === 0 && !node.processing.gate && !node.processing.compressor && node.delay === 0 && later === 0
       if (input === null && idle) {
         arrive(state, node)
         state.frames += frames
@@ -192,8 +207,7 @@ export class DeskRun {
       for (const [c, channel] of (input ?? []).entries()) if (c < 2) sums[c].set(channel.length === frames ? channel : channel.subarray(0, frames))
       const mono = input !== undefined && (input?.length ?? 1) === 1
       const sound = (mono ? [sums[0]] : sums).map((s) => s.subarray(0, frames))
-      if (node.delay > 0) state.line.run(sound, Math.round(Math.min(node.delay, MOST_DELAY) * this.#rate))
-      const match = this.#processed(sound, node, state)
+      const match = this.#processed(sound, node, state, later + Math.round(Math.min(node.delay, MOST_DELAY) * this.#rate))
       const level = this.#levels(node.levels, state, parts, step, frames)
       const into = node.into === null ? out : (this.#sums[node.into] as unknown as [Float32Array, Float32Array])
       const [left, right] = [match * node.left, match * node.right]
@@ -206,13 +220,22 @@ export class DeskRun {
     }
   }
 
-  /** Does to a strip's sound what it is to do. @returns the factor that makes what is bypassed as loud as it was with its processing */
-  #processed(sound: readonly Float32Array[], { processing, bypassed }: DeskNode, state: NodeState): number {
+  /**
+   * Does to a strip's sound what it is to do.
+   * @param later by so many frames it comes later in all
+   * @returns the factor that makes what is bypassed as loud as it was with its processing
+   */
+  #processed(sound: readonly Float32Array[], { processing, bypassed, input }: DeskNode, state: NodeState, later: number): number {
     const { sections, states } = state.sections
-    const { gate, compressor } = processing
-    if (sections.length === 0 && !gate && !compressor) return 1
-    if (bypassed) return state.came > 0 ? Math.max(1 / MOST_MATCH, Math.min(MOST_MATCH, Math.sqrt(state.went / state.came))) : 1
+    const { repair, gate, compressor } = processing
+    const mends = input !== null && looksAhead(repair)
+    const plain = !mends && sections.length === 0 && !gate && !compressor
+    if (plain || bypassed) {
+      state.line.run(sound, later)
+      return !plain && state.came > 0 ? Math.max(1 / MOST_MATCH, Math.min(MOST_MATCH, Math.sqrt(state.went / state.came))) : 1
+    }
     const came = this.#metered ? powerOf(sound) : 0
+    state.line.run(sound, later - (mends ? state.repair.run(repair as Repair, sound) : 0))
     if (sections.length > 0) for (const [c, channel] of sound.entries()) runSections(sections, states[c], channel)
     if (gate) state.gate.run(gate, sound)
     if (compressor) state.compressor.run(compressor, sound)
@@ -358,27 +381,48 @@ const meet = (a: DeskPassage, b: DeskPassage): boolean => b.fadeIn > 0 && Math.a
 
 /** Gives samples out later. */
 class DelayLine {
+  /** What came last, as far back as has been asked for. */
   #rings: Float32Array[] = []
   #at = 0
 
-  /** @param sound channels, in place */
+  /** @param sound channels, in place @param frames 0 and more */
   run(sound: readonly Float32Array[], frames: number): void {
-    if (this.#rings.length !== sound.length || this.#rings[0].length !== frames) {
-      this.#rings = sound.map(() => new Float32Array(frames))
-      this.#at = 0
+    if (frames === 0) {
+      this.#rings = []
+      return
     }
+    this.#room(sound.length, frames)
+    const size = this.#rings[0].length
     let at = this.#at
     for (const [c, channel] of sound.entries()) {
       at = this.#at
       const ring = this.#rings[c]
+      let from = (at - frames + size) % size
       for (let n = 0; n < channel.length; n++) {
-        const out = ring[at]
         ring[at] = channel[n]
-        channel[n] = out
-        at = at + 1 === frames ? 0 : at + 1
+        channel[n] = ring[from]
+        at = at + 1 === size ? 0 : at + 1
+        from = from + 1 === size ? 0 : from + 1
       }
     }
     this.#at = at
+  }
+
+  #room(channels: number, frames: number): void {
+    const size = this.#rings[0]?.length ?? 0
+    if (this.#rings.length === channels && size > frames) return
+    const old = this.#rings
+    const wanted = size > frames ? size : frames + 1
+    this.#rings = Array.from({ length: channels }, (_, c) => {
+      const ring = new Float32Array(wanted)
+      // The oldest first, the newest at the end.
+      if (old[c]) {
+        ring.set(old[c].subarray(this.#at), wanted - size)
+        ring.set(old[c].subarray(0, this.#at), wanted - this.#at)
+      }
+      return ring
+    })
+    if (wanted !== size) this.#at = 0
   }
 }
 

@@ -37,6 +37,7 @@ export const mixReducers: Reducers<MixEdit> = {
     const known = own(doc.groups, groupId)
     if (!known && name === undefined) throw new EditError('a new group needs a name')
     if (change?.group) throw new EditError('a group goes to no other group')
+    if (change?.repair) throw new EditError('a group is not repaired: repair the recordings that go to it')
     doc.groups[groupId] = { id: groupId, name: name ?? known?.name ?? '' }
     if (change) doc.strips[groupId] = changed(groupStripOf(doc, groupId), change)
   }),

@@ -2,7 +2,7 @@ import { open } from 'node:fs/promises'
 import type { Readable } from 'node:stream'
 import { type DeskSource, projectDesk } from '@pendolo/core/film'
 import type { Exchange, ExchangeFile } from '@pendolo/core/formats'
-import { channelsOf, type DeskInput, type DeskPassage, DeskRun } from '@pendolo/core/mix'
+import { channelsOf, type DeskInput, type DeskPassage, DeskRun, deskLatency } from '@pendolo/core/mix'
 import type { FileFacts, Placement, ProjectDoc } from '@pendolo/core/project'
 import { interpolate } from '@pendolo/core/signal'
 import { FLICKS_PER_SECOND, frameStart, piecesOf } from '@pendolo/core/time'
@@ -331,11 +331,12 @@ export async function mixRuns(
     desk.set(nodes)
     desk.play(runs.filter((r) => r.from !== null).map(passageOf))
     const ends = runs.at(-1)?.ends ?? 0
+    const latency = ends > 0 ? deskLatency(nodes) : 0
     const out = [new Float32Array(BLOCK), new Float32Array(BLOCK)] as const
     const inputs: (Float32Array[] | null)[] = wanted.map(() => null)
-    for (let at = 0; at < ends; at += BLOCK) {
+    for (let at = 0; at < ends + latency; at += BLOCK) {
       if (signal.aborted) throw new Cancelled()
-      const count = Math.min(BLOCK, ends - at)
+      const count = Math.min(BLOCK, ends + latency - at)
       const block = [out[0].subarray(0, count), out[1].subarray(0, count)] as const
       await Promise.all(sources.map((source) => read(source, runs, at, count, inputs)))
       for (let n = 0; n < count; n += DESK_BLOCK) {
@@ -346,7 +347,9 @@ export async function mixRuns(
           (at + n) / FILM_SOUND_RATE,
         )
       }
-      await write(interleaved(block))
+      // What the desk gave before the first frame had come through is nothing.
+      const early = Math.min(count, Math.max(0, latency - at))
+      if (early < count) await write(interleaved([block[0].subarray(early), block[1].subarray(early)]))
     }
     return ends
   } finally {

@@ -1,6 +1,6 @@
 import { randomUUID } from 'node:crypto'
 import { writeFile } from 'node:fs/promises'
-import type { FindBody } from '@pendolo/api'
+import { type FindBody, speakerName } from '@pendolo/api'
 import { channelsOf } from '@pendolo/core/mix'
 import { HUE_COUNT, type Mark, type ProjectDoc, pulseOf } from '@pendolo/core/project'
 import type { KnownBeats, PulseWishes } from '@pendolo/core/pulse'
@@ -130,11 +130,10 @@ async function microphonesOf(shop: Workshop, doc: ProjectDoc, files: readonly Fi
     const at = doc.placements[id]
     if (!at) throw new MediaError(`${file.name} has no place yet; line it up first, then its voice can be followed`)
     await present(shop.config, file)
-    const only = channelsOf(file.facts.audio).find((c) => c.key === channel)
+    const only = channelsOf(file.facts.audio).find((c) => c.key === channel) ?? null
     if (channel !== undefined && !only) throw new MediaError(`${file.name} has no channel ${channel}`)
     const angle = doc.angles.find((a) => a.id === clip.angleId)
-    const named = channel === undefined ? null : clip.channels?.[channel]?.name || only?.name
-    const name = named || `${angle?.name ?? file.name}${only ? ` ${only.number}` : ''}`
+    const name = speakerName(doc, clip, file.name, only)
     const where = { start: at.start / FLICKS_PER_SECOND, rate: at.rate }
     out.push({ file: file.path, facts: file.facts, ...where, name, hue: only ? out.length % HUE_COUNT : (angle?.hue ?? 0), ...(only && { only }) })
   }

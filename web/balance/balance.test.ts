@@ -3,8 +3,9 @@ import { drawnAt, SHORT_FADE } from '@pendolo/core/mix'
 import { applyEdits, type Edit, emptyProject, type FileFacts } from '@pendolo/core/project'
 import { secondsToFlicks } from '@pendolo/core/time'
 import { clearEdits, hearEdits, RAISE_FADE, raiseEdits } from './act.ts'
-import { followCutEdits, leadEdits, phrasesBySpeaker, speakerName, USUAL_LEADING } from './leader.ts'
+import { followCutEdits, leadEdits, USUAL_LEADING, voicesOf } from './leader.ts'
 import { decibelsAt, heightOf } from './level-scale.ts'
+import { moved, partAt } from './range-shape.ts'
 import { levelEdit, onEdit, type SoundRow, soundRows, stripEdit } from './rows.ts'
 
 const s = secondsToFlicks
@@ -143,6 +144,31 @@ describe('what is done in a range', () => {
   })
 })
 
+describe('ranges under the pointer', () => {
+  const range = { id: 'r', clipId: 'mix', from: s(10), to: s(20), on: false }
+  const x = (time: number) => (time / s(1)) * 10
+  test('handles of fades lie at the top, edges below', () => {
+    expect(partAt([range], x, 101, 5)).toEqual({ range, part: 'fadeIn' })
+    expect(partAt([range], x, 101, 30)).toEqual({ range, part: 'from' })
+    expect(partAt([range], x, 198, 30)).toEqual({ range, part: 'to' })
+    expect(partAt([{ ...range, fadeOut: s(4) }], x, 180, 5)?.part).toBe('fadeOut')
+    expect(partAt([range], x, 150, 30)).toBeNull()
+  })
+
+  test('a fade is as long as it is drawn, no longer than its range, and gone at the edge', () => {
+    expect(moved(range, 'fadeIn', s(11)).fadeIn).toBe(s(2))
+    expect(moved(range, 'fadeOut', s(19.5)).fadeOut).toBe(s(1))
+    expect(moved(range, 'fadeIn', s(40)).fadeIn).toBe(s(10))
+    expect(moved({ ...range, fadeIn: s(2) }, 'fadeIn', s(9))).toEqual(range)
+  })
+
+  test('an edge never passes the other', () => {
+    expect(moved(range, 'from', s(12)).from).toBe(s(12))
+    expect(moved(range, 'from', s(30)).from).toBe(s(20) - SHORT_FADE)
+    expect(moved(range, 'to', s(2)).to).toBe(s(10) + SHORT_FADE)
+  })
+})
+
 test('where a level lies in a row, and back', () => {
   for (const decibels of [12, 6, 1, -1, -6, -20, -45, -60]) expect(Math.abs(decibelsAt(heightOf(decibels)) - decibels)).toBeLessThan(0.2)
   expect(decibelsAt(heightOf(0) + 0.002)).toBe(0)
@@ -164,11 +190,7 @@ describe('levels that draw themselves', () => {
       phrase('p2', 20, 25, 'Vestry 2'),
       { type: 'envelope', clipId: 'mics', channel: '0.0', points: [{ time: s(33), gainDb: 5 }] },
     )
-    const rows = soundRows(state, ALL)
-    const phrases = phrasesBySpeaker(state.doc)
-    const voices = rows
-      .map((row) => ({ row, phrases: phrases.get(speakerName(row, (id) => (id === 'mics' ? 'Vestry' : 'Master'))) ?? [] }))
-      .filter((v) => v.phrases.length > 0)
+    const voices = voicesOf(state.doc, soundRows(state, ALL))
     expect(voices.map((v) => v.row.key)).toEqual(['mics 0.0', 'mics 0.1'])
     const rules = { ...USUAL_LEADING, downBy: 20, duckBy: 10 }
     const { doc } = applyEdits(state.doc, leadEdits(state.doc, voices, [rowOf(state, 'mix')], rules, whole))

@@ -126,7 +126,17 @@ function Sounds({ project, edit, top }: StageProps) {
             {side === 'picture' ? (
               <Shapes project={project} angleId={angleId} edit={edit} onAngle={setAngleId} />
             ) : (
-              shown && <StripPanel key={shown.key} row={shown} rows={selected} groups={Object.values(doc.groups ?? {})} edit={edit} />
+              shown && (
+                <StripPanel
+                  key={shown.key}
+                  project={project}
+                  range={ranged.range}
+                  row={shown}
+                  rows={selected}
+                  groups={Object.values(doc.groups ?? {})}
+                  edit={edit}
+                />
+              )
             )}
           </div>
         </div>
@@ -201,6 +211,7 @@ function rowActs({
       setRange(stretch)
     },
     onPoints: (key, points, label) => edit([levelEdit(rowOf(key), points)], label),
+    onRangeChange: (range, label) => edit([{ type: 'mixRanges', ranges: [range] }], label),
     onOn: (row, on) => edit([onEdit(row, on)], row.kind === 'channel' ? (on ? 'switch a channel on' : 'switch a channel off') : 'hear, or not'),
     onStrip: (row, change) => edit([stripEdit(row, change)], 'balance the sound'),
     onRename: (row, name) =>

@@ -3,7 +3,7 @@ import type { Edit, ProjectDoc } from '@pendolo/core/project'
 import { Button, Checkbox, Dropdown, InputNumber, Modal, Select } from 'antd'
 import { useState } from 'react'
 import { Link } from 'react-router'
-import { followCutEdits, type Leading, leadEdits, phrasesBySpeaker, speakerName, USUAL_LEADING } from './leader.ts'
+import { followCutEdits, type Leading, leadEdits, USUAL_LEADING, voicesOf } from './leader.ts'
 import type { Seen } from './ribbon.tsx'
 import type { SoundRow } from './rows.ts'
 
@@ -61,12 +61,7 @@ const number = (label: string, unit: string, value: number, max: number, step: n
 function BySpeech({ projectId, doc, rows, whole, edit, onClose }: Props & { onClose: () => void }) {
   const [rules, setRules] = useState<Leading>(USUAL_LEADING)
   const [left, setLeft] = useState<readonly string[]>([])
-  const phrases = phrasesBySpeaker(doc)
-  const nameOfClip = (clipId: string) => rows.find((r) => r.key === clipId)?.name ?? ''
-  const voices = rows
-    .filter((r) => r.kind !== 'group')
-    .map((row) => ({ row, phrases: phrases.get(speakerName(row, nameOfClip)) ?? [] }))
-    .filter((v) => v.phrases.length > 0)
+  const voices = voicesOf(doc, rows)
   const taken = voices.filter((v) => !left.includes(v.row.key))
   const others = rows.filter((r) => !voices.some((v) => v.row.key === r.key))
   return (

@@ -1,3 +1,4 @@
+import { speakerName } from '@pendolo/api'
 import { type Following, following, type PointChange, type Stretch } from '@pendolo/core/mix'
 import { type Edit, marksOnMaster, type ProjectDoc } from '@pendolo/core/project'
 import { FLICKS_PER_SECOND, flicks } from '@pendolo/core/time'
@@ -24,7 +25,7 @@ export const USUAL_LEADING: Leading = { downBy: 18, lead: 0.15, tail: 0.4, music
 const BREATH = 0.7
 
 /** Phrases of the master by the name of who speaks. */
-export function phrasesBySpeaker(doc: ProjectDoc): Map<string, Stretch[]> {
+function phrasesBySpeaker(doc: ProjectDoc): Map<string, Stretch[]> {
   const out = new Map<string, Stretch[]>()
   for (const { kind, time, end, name } of marksOnMaster(doc)) {
     if (kind !== 'phrase' || end === undefined) continue
@@ -33,10 +34,13 @@ export function phrasesBySpeaker(doc: ProjectDoc): Map<string, Stretch[]> {
   return out
 }
 
-/** What finding speech calls who wears the microphone of a row. */
-export function speakerName({ kind, name, about, clip, channel }: SoundRow, nameOfClip: (clipId: string) => string): string {
-  if (kind !== 'channel' || !clip || !channel) return kind === 'clip' ? name : about
-  return clip.channels?.[channel.key]?.name || channel.name || `${nameOfClip(clip.id)} ${channel.number}`
+/** Rows whose wearer speaks in some phrases, with these. */
+export function voicesOf(doc: ProjectDoc, rows: readonly SoundRow[]): { row: SoundRow; phrases: readonly Stretch[] }[] {
+  const phrases = phrasesBySpeaker(doc)
+  return rows.flatMap((row) => {
+    const own = row.clip && row.file && phrases.get(speakerName(doc, row.clip, row.file.name, row.channel))
+    return own ? [{ row, phrases: own }] : []
+  })
 }
 
 /** A level drawn over all of the event in place of what is drawn. */

@@ -7,6 +7,7 @@ import type { PaperColours } from '../score/colours.ts'
 import { type TimeView, useSize } from '../score/time-view.ts'
 import { drawingOn } from './canvas.ts'
 import { decibelsAt, decibelText, heightOf } from './level-scale.ts'
+import { drawRange, fadeOf, moved, partAt, type RangePart } from './range-shape.ts'
 
 /** Within so many px a point is taken hold of. */
 const CATCH = 9
@@ -22,16 +23,20 @@ interface Props {
   readonly onRange: (stretch: Stretch | null) => void
   readonly onPress: (time: Flicks, event: { shiftKey: boolean; ctrlKey: boolean; metaKey: boolean }) => void
   readonly onPoints: (points: PointChange[], label: string) => void
+  /** A range of the row as it was changed. */
+  readonly onChange: (range: MixRange, label: string) => void
 }
 
-type Grip = { point: Flicks } | { from: number }
+type Grip = { point: Flicks } | { from: number } | { range: MixRange; part: RangePart }
 
 /** What is drawn over a row's waveform: its level, and where it is silenced or let be heard; drawn by the pointer. */
-export function LevelPlot({ label, drawn, ranges, on, view, range, colours, onRange, onPress, onPoints }: Props) {
+export function LevelPlot({ label, drawn, ranges, on, view, range, colours, onRange, onPress, onPoints, onChange }: Props) {
   const [ref, { width, height }] = useSize<HTMLDivElement>()
   const canvas = useRef<HTMLCanvasElement>(null)
   /** A point that is being dragged: where it was, and where it is. */
   const [held, setHeld] = useState<{ was: Flicks; time: Flicks; decibels: number } | null>(null)
+  /** A range whose edge or fade is being dragged, as it is now. */
+  const [pulled, setPulled] = useState<{ range: MixRange; part: RangePart } | null>(null)
   const shown = held ? { ...Object.fromEntries(Object.entries(drawn).filter(([t]) => Number(t) !== held.was)), [String(held.time)]: held.decibels } : drawn
   const x = (time: number) => ((time / FLICKS_PER_SECOND - view.from) / view.span) * width
   const timeAt = (px: number) => flicks(Math.round((view.from + (px / Math.max(1, width)) * view.span) * FLICKS_PER_SECOND))
@@ -49,18 +54,25 @@ export function LevelPlot({ label, drawn, ranges, on, view, range, colours, onRa
       if (first || !memo) {
         const begin = inside(...initial)
         const point = pointAt(...begin)
-        memo = point === null ? { from: timeAt(begin[0]) } : { point }
+        memo = point !== null ? { point } : (partAt(ranges, x, ...begin) ?? { from: timeAt(begin[0]) })
       }
       const grip = memo as Grip
       if (tap) {
         setHeld(null)
-        if ('from' in grip) onPress(timeAt(px), event as unknown as MouseEvent)
+        setPulled(null)
+        if (!('point' in grip)) onPress(timeAt(px), event as unknown as MouseEvent)
         return grip
       }
       if ('from' in grip) {
         const to = timeAt(px)
         const stretch = { from: flicks(Math.min(grip.from, to)), to: flicks(Math.max(grip.from, to)) }
         if (stretch.to > stretch.from) onRange(stretch)
+        return grip
+      }
+      if ('range' in grip) {
+        const range = moved(grip.range, grip.part, timeAt(px))
+        setPulled(last ? null : { range, part: grip.part })
+        if (last) onChange(range, grip.part === 'from' || grip.part === 'to' ? 'move an edge' : 'fade')
         return grip
       }
       const now = { was: grip.point, time: timeAt(px), decibels: decibelsAt(py / Math.max(1, height)) }
@@ -79,7 +91,7 @@ export function LevelPlot({ label, drawn, ranges, on, view, range, colours, onRa
   useEffect(() => {
     const ctx = drawingOn(canvas.current, width, height)
     if (!ctx) return
-    for (const r of ranges) drawRange(ctx, x(r.from), x(r.to), height, r.on, colours)
+    for (const r of ranges) drawRange(ctx, pulled?.range.id === r.id ? pulled.range : r, x, height, colours)
     if (on || Object.keys(shown).length > 0) drawLevel(ctx, shown, x, timeAt, { width, height }, colours)
   })
   return (
@@ -87,6 +99,11 @@ export function LevelPlot({ label, drawn, ranges, on, view, range, colours, onRa
     <div ref={ref} className="level-plot" data-own-gestures {...bind()} onDoubleClick={twice}>
       <canvas ref={canvas} role="img" aria-label={`Level of ${label} over time`} />
       {range && <i className="chosen" style={{ left: x(range.from), width: Math.max(1, x(range.to) - x(range.from)) }} />}
+      {pulled && (pulled.part === 'fadeIn' || pulled.part === 'fadeOut') && (
+        <span className="level-told mono" style={{ left: Math.min(width - 70, x(pulled.part === 'fadeIn' ? pulled.range.from : pulled.range.to) + 8), top: 2 }}>
+          {`${Math.round((1000 * fadeOf(pulled.range, pulled.part)) / FLICKS_PER_SECOND)} ms`}
+        </span>
+      )}
       {held && (
         <span className="level-told mono" style={{ left: Math.min(width - 70, x(held.time) + 8), top: Math.max(0, heightOf(held.decibels) * height - 20) }}>
           {decibelText(held.decibels)}
@@ -94,39 +111,6 @@ export function LevelPlot({ label, drawn, ranges, on, view, range, colours, onRa
       )}
     </div>
   )
-}
-
-const HATCH = 5
-
-function drawRange(ctx: CanvasRenderingContext2D, a: number, b: number, height: number, on: boolean, colours: PaperColours): void {
-  const width = Math.max(1, b - a)
-  ctx.save()
-  ctx.beginPath()
-  ctx.rect(a, 2, width, height - 4)
-  if (on) {
-    ctx.globalAlpha = 0.22
-    ctx.fillStyle = colours.brass
-    ctx.fill()
-  } else {
-    ctx.globalAlpha = 0.72
-    ctx.fillStyle = colours.paper
-    ctx.fill()
-    ctx.clip()
-    ctx.globalAlpha = 0.5
-    ctx.strokeStyle = colours.quiet
-    ctx.lineWidth = 1
-    ctx.beginPath()
-    const from = Math.max(a, 0) - height
-    for (let x = from - (from % HATCH); x < Math.min(b, ctx.canvas.width); x += HATCH) {
-      ctx.moveTo(x, height)
-      ctx.lineTo(x + height, 0)
-    }
-    ctx.stroke()
-  }
-  ctx.restore()
-  ctx.strokeStyle = on ? colours.brass : '#a2382c'
-  ctx.lineWidth = 1
-  ctx.strokeRect(Math.round(a) + 0.5, 2.5, Math.round(width), height - 5)
 }
 
 function drawLevel(

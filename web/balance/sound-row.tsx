@@ -1,6 +1,6 @@
 import type { GatheredFile } from '@pendolo/api'
 import { channelsOf, type Drawn, isChanged, type PointChange, type Stretch } from '@pendolo/core/mix'
-import type { Placement } from '@pendolo/core/project'
+import type { MixRange, Placement } from '@pendolo/core/project'
 import { FLICKS_PER_SECOND, type Flicks } from '@pendolo/core/time'
 import { Input, Switch as Toggle, Tooltip } from 'antd'
 import { ChevronDown, ChevronRight, Headphones } from 'lucide-react'
@@ -27,6 +27,7 @@ export interface RowActs {
   readonly onSeek: (time: Flicks) => void
   readonly onRange: (key: string, stretch: Stretch | null) => void
   readonly onPoints: (key: string, points: PointChange[], label: string) => void
+  readonly onRangeChange: (range: MixRange, label: string) => void
   readonly onOn: (row: Row, on: boolean) => void
   readonly onStrip: (row: Row, change: { mute?: boolean; solo?: boolean }) => void
   readonly onRename: (row: Row, name: string) => void
@@ -96,6 +97,7 @@ export function SoundRow({ row, placement, drawn, view, chosen, range, open, alo
             acts.onSeek(time)
           }}
           onPoints={(points, what) => acts.onPoints(key, points, what)}
+          onChange={acts.onRangeChange}
         />
       </div>
     </div>

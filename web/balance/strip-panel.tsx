@@ -1,12 +1,26 @@
-import { BAND_KINDS, type Band, CHANNEL_LAYOUTS, type ChannelLayout, type Compressor, type Gate, MAX_GAIN_DB, MIN_GAIN_DB, MOST_BANDS } from '@pendolo/core/mix'
+import type { ProjectState } from '@pendolo/api'
+import {
+  BAND_KINDS,
+  type Band,
+  CHANNEL_LAYOUTS,
+  type ChannelLayout,
+  type Compressor,
+  type Gate,
+  MAX_GAIN_DB,
+  MIN_GAIN_DB,
+  MOST_BANDS,
+  type Stretch,
+} from '@pendolo/core/mix'
 import type { Edit, Group, StripChange } from '@pendolo/core/project'
 import { FLICKS_PER_SECOND, flicks } from '@pendolo/core/time'
-import { Button, Dropdown, Input, InputNumber, Select, Slider, Switch as Toggle, Tooltip } from 'antd'
-import { useEffect, useRef, useState } from 'react'
+import { Button, Dropdown, Input, Select, Tooltip } from 'antd'
+import { useEffect, useState } from 'react'
 import { newId } from '../ids.ts'
 import { engine } from '../playback/use-engine.ts'
 import { Curve } from './curve.tsx'
 import { Meters } from './meters.tsx'
+import { type Field, Fields, Line, Num, Switched } from './numbers.tsx'
+import { RepairButton } from './repair.tsx'
 import { type SoundRow, stripEdit } from './rows.ts'
 
 const KIND_WORDS = { 'low-shelf': 'lows', bell: 'mids', 'high-shelf': 'highs' } as const
@@ -18,9 +32,27 @@ const NEW_BANDS: readonly Band[] = [
 ]
 const NEW_GATE: Gate = { thresholdDb: -45, rangeDb: 20, attackMs: 3, holdMs: 150, releaseMs: 200 }
 const NEW_COMPRESSOR: Compressor = { thresholdDb: -24, ratio: 3, kneeDb: 6, attackMs: 10, releaseMs: 150, makeupDb: 0 }
+const GATE_FIELDS: readonly Field<Gate>[] = [
+  { key: 'thresholdDb', label: 'opens above', unit: 'dB', min: -100, max: 0, step: 1 },
+  { key: 'rangeDb', label: 'closes by', unit: 'dB', min: 0, max: 100, step: 1 },
+  { key: 'attackMs', label: 'opens in', unit: 'ms', min: 0, max: 5000, step: 1 },
+  { key: 'holdMs', label: 'stays open for', unit: 'ms', min: 0, max: 5000, step: 10 },
+  { key: 'releaseMs', label: 'closes in', unit: 'ms', min: 0, max: 5000, step: 10 },
+]
+const COMPRESSOR_FIELDS: readonly Field<Compressor>[] = [
+  { key: 'thresholdDb', label: 'above', unit: 'dB', min: -100, max: 0, step: 1 },
+  { key: 'ratio', label: 'ratio', unit: ': 1', min: 1, max: 50, step: 0.5 },
+  { key: 'makeupDb', label: 'then raised by', unit: 'dB', min: 0, max: 40, step: 0.5 },
+  { key: 'attackMs', label: 'sets in within', unit: 'ms', min: 0, max: 5000, step: 1 },
+  { key: 'releaseMs', label: 'lets go within', unit: 'ms', min: 0, max: 5000, step: 10 },
+  { key: 'kneeDb', label: 'bends over', unit: 'dB', min: 0, max: 40, step: 1 },
+]
 const LAYOUT_WORDS: Readonly<Record<ChannelLayout, string>> = { middle: 'middle', left: 'left', right: 'right', pair: 'left, next is right' }
 
 interface Props {
+  readonly project: ProjectState
+  /** The chosen range, if there is one. */
+  readonly range: Stretch | null
   readonly row: SoundRow
   /** All that are chosen; what is changed is changed for all of them. */
   readonly rows: readonly SoundRow[]
@@ -29,7 +61,7 @@ interface Props {
 }
 
 /** The strip of the chosen sound: what is done to it over its whole length. */
-export function StripPanel({ row, rows, groups, edit }: Props) {
+export function StripPanel({ project, range, row, rows, groups, edit }: Props) {
   const { strip, name, kind } = row
   const change = (what: StripChange, label: string, step?: string) =>
     edit(
@@ -99,13 +131,15 @@ export function StripPanel({ row, rows, groups, edit }: Props) {
         <Dynamics row={row} change={change} />
       </div>
       <Tone row={row} change={change} />
-      <Comparing row={row} rows={rows} change={change} />
+      <Comparing row={row} rows={rows} change={change}>
+        {kind !== 'group' && <RepairButton project={project} range={range} rows={rows} edit={edit} />}
+      </Comparing>
     </div>
   )
 }
 
 /** Meters of the strip, what it does heard and not, and what it does taken back or given to others. */
-function Comparing({ row, rows, change }: { row: SoundRow; rows: readonly SoundRow[]; change: Change }) {
+function Comparing({ row, rows, change, children }: { row: SoundRow; rows: readonly SoundRow[]; change: Change; children: React.ReactNode }) {
   const { strip } = row
   const [bypassed, setBypassed] = useState(false)
   const keys = rows.map((r) => r.key).join('\n')
@@ -113,7 +147,7 @@ function Comparing({ row, rows, change }: { row: SoundRow; rows: readonly SoundR
     engine.bypass(new Set(bypassed ? keys.split('\n') : []))
   }, [bypassed, keys])
   useEffect(() => () => engine.bypass(new Set()), [])
-  const none: StripChange = { bands: null, gate: null, compressor: null, highPassHz: null, pan: null, gainDb: 0 }
+  const none: StripChange = { repair: null, bands: null, gate: null, compressor: null, highPassHz: null, pan: null, gainDb: 0 }
   const { bands = null, gate = null, compressor = null, highPassHz = null } = strip
   const items = [
     { key: 'flat', label: 'as if nothing was done to it', onClick: () => change(none, 'begin a strip anew') },
@@ -131,7 +165,8 @@ function Comparing({ row, rows, change }: { row: SoundRow; rows: readonly SoundR
   return (
     <div className="meter-part">
       <Meters of={row.key} />
-      <Tooltip title="hear it without high-pass, equaliser, gate and compressor, at the same loudness">
+      {children}
+      <Tooltip title="hear it without repairs, high-pass, equaliser, gate and compressor, at the same loudness">
         <Button size="small" type={bypassed ? 'primary' : 'default'} aria-pressed={bypassed} onClick={() => setBypassed(!bypassed)}>
           Bypass
         </Button>
@@ -265,176 +300,6 @@ function ChannelPart({ row: { clip, channel, name }, edit }: Pick<Props, 'row' |
         step={0.1}
         onChange={(ms) => change({ delay: ms > 0 ? flicks(Math.round((ms / 1000) * FLICKS_PER_SECOND)) : null }, 'delay a channel')}
       />
-    </div>
-  )
-}
-
-interface LineProps {
-  readonly label: string
-  readonly unit: string
-  readonly value: number
-  readonly min: number
-  readonly max: number
-  readonly step: number
-  /** Where the slider ends on the left; its end is the least of all. */
-  readonly sliderMin?: number
-  readonly name: string
-  readonly onChange: (value: number, step?: string) => void
-}
-
-/** A number as a slider and typed; while it is dragged all is heard and is one step. */
-function Line({ label, unit, value, min, max, step, sliderMin = min, name, onChange }: LineProps) {
-  const drag = useRef<{ id: string; n: number } | null>(null)
-  const given = (v: number) => (v <= sliderMin ? min : v)
-  return (
-    <div className="line">
-      <span>{label}</span>
-      <Slider
-        min={sliderMin}
-        max={max}
-        step={step}
-        value={Math.max(sliderMin, value)}
-        tooltip={{ formatter: (v) => `${v} ${unit}` }}
-        onChange={(v: number) => {
-          drag.current ??= { id: newId(), n: 0 }
-          onChange(given(v), `${drag.current.id}:${++drag.current.n}`)
-        }}
-        onChangeComplete={() => {
-          drag.current = null
-        }}
-        ariaLabelForHandle={name}
-      />
-      <Num label={`${name}, ${unit}`} unit={unit} value={value} min={min} max={max} step={step} onChange={onChange} />
-    </div>
-  )
-}
-
-interface NumProps {
-  readonly label: string
-  readonly unit: string
-  readonly value: number
-  readonly min: number
-  readonly max: number
-  readonly step: number
-  readonly off?: boolean
-  readonly onChange: (value: number) => void
-}
-
-/** A number that is typed: taken with Enter or when it is left, or stepped by its arrows. */
-function Num({ label, unit, value, min, max, step, off = false, onChange }: NumProps) {
-  const [typed, setTyped] = useState<number | null>(null)
-  const keep = () => {
-    if (typed !== null && typed !== value) onChange(Math.max(min, Math.min(max, typed)))
-    setTyped(null)
-  }
-  return (
-    <InputNumber
-      size="small"
-      className="num mono"
-      value={typed ?? value}
-      min={min}
-      max={max}
-      step={step}
-      disabled={off}
-      suffix={<span className="quiet">{unit}</span>}
-      controls={false}
-      aria-label={label}
-      onChange={(v) => setTyped(v)}
-      onStep={(v) => {
-        setTyped(null)
-        onChange(v)
-      }}
-      onBlur={keep}
-      // The keys are the stage's again.
-      onPressEnter={(e) => (e.target as HTMLElement).blur()}
-    />
-  )
-}
-
-interface Field<T> {
-  readonly key: keyof T & string
-  readonly label: string
-  readonly unit: string
-  readonly min: number
-  readonly max: number
-  readonly step: number
-}
-const GATE_FIELDS: readonly Field<Gate>[] = [
-  { key: 'thresholdDb', label: 'opens above', unit: 'dB', min: -100, max: 0, step: 1 },
-  { key: 'rangeDb', label: 'closes by', unit: 'dB', min: 0, max: 100, step: 1 },
-  { key: 'attackMs', label: 'opens in', unit: 'ms', min: 0, max: 5000, step: 1 },
-  { key: 'holdMs', label: 'stays open for', unit: 'ms', min: 0, max: 5000, step: 10 },
-  { key: 'releaseMs', label: 'closes in', unit: 'ms', min: 0, max: 5000, step: 10 },
-]
-const COMPRESSOR_FIELDS: readonly Field<Compressor>[] = [
-  { key: 'thresholdDb', label: 'above', unit: 'dB', min: -100, max: 0, step: 1 },
-  { key: 'ratio', label: 'ratio', unit: ': 1', min: 1, max: 50, step: 0.5 },
-  { key: 'makeupDb', label: 'then raised by', unit: 'dB', min: 0, max: 40, step: 0.5 },
-  { key: 'attackMs', label: 'sets in within', unit: 'ms', min: 0, max: 5000, step: 1 },
-  { key: 'releaseMs', label: 'lets go within', unit: 'ms', min: 0, max: 5000, step: 10 },
-  { key: 'kneeDb', label: 'bends over', unit: 'dB', min: 0, max: 40, step: 1 },
-]
-
-/** The two numbers that matter most, and the others behind a button. */
-function Fields<T extends object>({
-  of,
-  off,
-  name,
-  what,
-  fields,
-  onChange,
-}: {
-  of: T
-  off: boolean
-  name: string
-  what: string
-  fields: readonly Field<T>[]
-  onChange: (value: T) => void
-}) {
-  const num = ({ key, label, unit, min, max, step }: Field<T>) => (
-    <Num
-      key={key}
-      label={`${what} of ${name}: ${label}, ${unit}`}
-      unit={unit}
-      value={of[key] as number}
-      min={min}
-      max={max}
-      step={step}
-      off={off}
-      onChange={(v) => onChange({ ...of, [key]: v })}
-    />
-  )
-  return (
-    <>
-      {fields.slice(0, 2).map(num)}
-      <Dropdown
-        trigger={['click']}
-        disabled={off}
-        popupRender={() => (
-          <div className="more-numbers">
-            {fields.map((f) => (
-              <div className="line" key={f.key}>
-                <span>{f.label}</span>
-                {num(f)}
-              </div>
-            ))}
-          </div>
-        )}
-      >
-        <Button size="small" type="text" aria-label={`More of the ${what}`}>
-          …
-        </Button>
-      </Dropdown>
-    </>
-  )
-}
-
-function Switched({ label, on, onChange, children }: { label: string; on: boolean; onChange: (on: boolean) => void; children: React.ReactNode }) {
-  return (
-    <div className="line">
-      <span>{label}</span>
-      <Toggle size="small" checked={on} onChange={onChange} aria-label={`${label} is on`} />
-      {children}
     </div>
   )
 }

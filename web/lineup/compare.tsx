@@ -7,10 +7,10 @@ import { mediaUrl } from '../data/client.ts'
 import { EngineCanvas } from '../playback/engine-canvas.tsx'
 import { filmFor } from '../playback/film.ts'
 import { masterEnd } from '../playback/model.ts'
+import { readSamples, type Samples } from '../playback/pcm.ts'
 import { engine, useEngine } from '../playback/use-engine.ts'
 import { keyText } from '../ui/keymap.ts'
 import { hueOf } from '../ui/theme.ts'
-import { readSamples, type Samples } from './pcm.ts'
 import { Zoom } from './zoom.tsx'
 
 const ZOOMS = [

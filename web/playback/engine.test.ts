@@ -14,6 +14,7 @@ const desk = {
   heard: null as PlayModel['sounds'] | null,
   grains: [] as number[],
   stamp: {} as AudioTimestamp,
+  latency: 0,
 }
 
 jest.mock('./sound.ts', () => ({
@@ -30,6 +31,9 @@ jest.mock('./sound.ts', () => ({
     clicks = { set() {}, given: 0 }
     set = (sounds: PlayModel['sounds']) => {
       desk.heard = sounds
+    }
+    get latency() {
+      return desk.latency
     }
     prepare = async (speed: number) => {
       desk.prepared = speed
@@ -78,7 +82,7 @@ beforeEach(() => {
     },
   })
   told.length = 0
-  Object.assign(desk, { currentTime: 5, started: [], stopped: 0, heard: null, grains: [], stamp: {} })
+  Object.assign(desk, { currentTime: 5, started: [], stopped: 0, heard: null, grains: [], stamp: {}, latency: 0 })
 })
 afterEach(() => jest.useRealTimers())
 
@@ -96,6 +100,16 @@ describe('the engine', () => {
     pass(3)
     expect(engine.now()).toBe(at)
     expect(engine.getState()).toMatchObject({ playing: false, time: at, speed: 1 })
+  })
+
+  test('where repairs look ahead the clock is that of what is heard, while it plays too', async () => {
+    const engine = await makeEngine()
+    engine.seek(seconds(12))
+    await engine.play()
+    pass(1)
+    const before = engine.now()
+    desk.latency = 0.05
+    expect((before - engine.now()) / FLICKS_PER_SECOND).toBeCloseTo(0.05, 6)
   })
 
   test('a playhead that is dragged is heard: a moment where it is, the next one where it has got to, none while it stands or plays', async () => {

@@ -1,4 +1,4 @@
-import type { DeskPassage } from '@pendolo/core/mix'
+import { type DeskPassage, deskLatency } from '@pendolo/core/mix'
 import type { Rect } from '@pendolo/core/picture'
 import { FLICKS_PER_SECOND, type Flicks, flicks, frameAt, frameStart, programmeLength, programmeTimesOf, type Rate, runAt, ZERO } from '@pendolo/core/time'
 import type { Click } from './clicks.ts'
@@ -236,7 +236,7 @@ export class Engine {
       return {
         playing: true,
         along: this.#along,
-        time: this.#anchor.time + (heard - this.#anchor.context) * this.#speed * FLICKS_PER_SECOND,
+        time: this.#anchor.time + (heard - this.#desk.latency - this.#anchor.context) * this.#speed * FLICKS_PER_SECOND,
         wall: now,
         speed: this.#speed,
       }
@@ -331,14 +331,16 @@ export class Engine {
 
   /** What would be heard from where it stands, left and right, computed as quickly as the machine can. */
   async rendered(seconds: number): Promise<Float32Array[]> {
-    const desk = new SoundDesk(new OfflineAudioContext(2, Math.round(seconds * SOUND_RATE), SOUND_RATE), Number.POSITIVE_INFINITY)
-    desk.set(this.#model?.sounds ?? SILENCE)
+    const sounds = this.#model?.sounds ?? SILENCE
+    const latency = deskLatency(sounds.nodes)
+    const desk = new SoundDesk(new OfflineAudioContext(2, Math.round(seconds * SOUND_RATE) + latency, SOUND_RATE), Number.POSITIVE_INFINITY)
+    desk.set(sounds)
     await desk.prepare(1)
     desk.start(this.#passages(this.#here()), 1, 0)
     await desk.given()
     const { context } = desk
     const sound = await context.startRendering()
-    return [sound.getChannelData(0), sound.getChannelData(1)]
+    return [0, 1].map((c) => sound.getChannelData(c).subarray(latency))
   }
 
   /** What of the master is to be heard, from a place on. */

@@ -125,13 +125,21 @@ function channelsApart({ contentKey, facts, ready }: GatheredFile): { url: strin
   return ready.channels ? { url: mediaUrl(contentKey, 'channels'), at: (number) => ({ track: number - 1, channel: 0 }) } : null
 }
 
-/** One channel of a clip by itself, in the middle at its own level, whatever the mix is; null where it cannot be heard. */
-export function channelAlone({ doc, files }: ProjectState, clipId: string, key: string): PlaySounds | null {
+/** What a clip, or one of its channels, gives to the desk; null where it cannot be heard. @param key as `channelKey` writes it; null: all of it */
+export function inputOf({ doc, files }: ProjectState, clipId: string, key: string | null): PlayInput | null {
   const file = files.find((f) => f.id === doc.clips[clipId]?.fileId)
   const map = doc.placements[clipId]
-  const found = file?.facts.audio && channelsOf(file.facts.audio).find((c) => c.key === key)
-  const apart = file?.ready.sound ? channelsApart(file) : null
-  return map && found && apart ? plainSounds([{ input: { clipId, map, url: apart.url, from: apart.at(found.number) }, left: 1, right: 1 }]) : null
+  if (!map || !file?.facts.audio || !file.ready.sound) return null
+  if (key === null) return { clipId, map, url: mediaUrl(file.contentKey, 'sound'), from: null }
+  const found = channelsOf(file.facts.audio).find((c) => c.key === key)
+  const apart = channelsApart(file)
+  return found && apart ? { clipId, map, url: apart.url, from: apart.at(found.number) } : null
+}
+
+/** One channel of a clip by itself, in the middle at its own level, whatever the mix is; null where it cannot be heard. */
+export function channelAlone(project: ProjectState, clipId: string, key: string): PlaySounds | null {
+  const input = inputOf(project, clipId, key)
+  return input && plainSounds([{ input, left: 1, right: 1 }])
 }
 
 /** Recordings that are the master together, on its time. */

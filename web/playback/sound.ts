@@ -1,4 +1,4 @@
-import type { DeskPassage } from '@pendolo/core/mix'
+import { type DeskPassage, deskLatency } from '@pendolo/core/mix'
 import { clipToMaster, FLICKS_PER_SECOND, masterToClip, secondsToFlicks } from '@pendolo/core/time'
 import { ALL_FORMATS, AudioBufferSink, Input, UrlSource } from 'mediabunny'
 import { Clicks } from './clicks.ts'
@@ -388,8 +388,13 @@ export class SoundDesk<C extends BaseAudioContext = AudioContext> {
     this.#playing = { passages, at, speed }
     this.#tellPlaying(this.#playing, true)
     this.#given = Promise.all([...this.#lanes.values()].map((lane) => lane.start(passages, at, speed)))
-    if (speed === 1) this.clicks.start(passages, at)
+    if (speed === 1) this.clicks.start(passages, at + this.latency)
     return at + (this.#keeper?.latency ?? 0)
+  }
+
+  /** By how much what is heard comes later than it was started, s: repairs look ahead. */
+  get latency(): number {
+    return deskLatency(this.#sounds.nodes) / this.context.sampleRate
   }
 
   /** When all that is heard has been given to the clock. */

@@ -1,0 +1,167 @@
+import { Button, Dropdown, InputNumber, Slider, Switch as Toggle } from 'antd'
+import { useRef, useState } from 'react'
+import { newId } from '../ids.ts'
+
+interface LineProps {
+  readonly label: string
+  readonly unit: string
+  readonly value: number
+  readonly min: number
+  readonly max: number
+  readonly step: number
+  /** Where the slider ends on the left; its end is the least of all. */
+  readonly sliderMin?: number
+  readonly name: string
+  readonly onChange: (value: number, step?: string) => void
+}
+
+/** A number as a slider and typed; while it is dragged all is heard and is one step. */
+export function Line({ label, unit, value, min, max, step, sliderMin = min, name, onChange }: LineProps) {
+  const drag = useRef<{ id: string; n: number } | null>(null)
+  const given = (v: number) => (v <= sliderMin ? min : v)
+  return (
+    <div className="line">
+      <span>{label}</span>
+      <Slider
+        min={sliderMin}
+        max={max}
+        step={step}
+        value={Math.max(sliderMin, value)}
+        tooltip={{ formatter: (v) => `${v} ${unit}` }}
+        onChange={(v: number) => {
+          drag.current ??= { id: newId(), n: 0 }
+          onChange(given(v), `${drag.current.id}:${++drag.current.n}`)
+        }}
+        onChangeComplete={() => {
+          drag.current = null
+        }}
+        ariaLabelForHandle={name}
+      />
+      <Num label={`${name}, ${unit}`} unit={unit} value={value} min={min} max={max} step={step} onChange={onChange} />
+    </div>
+  )
+}
+
+interface NumProps {
+  readonly label: string
+  readonly unit: string
+  readonly value: number
+  readonly min: number
+  readonly max: number
+  readonly step: number
+  readonly off?: boolean
+  readonly onChange: (value: number) => void
+}
+
+/** A number that is typed: taken with Enter or when it is left, or stepped by its arrows. */
+export function Num({ label, unit, value, min, max, step, off = false, onChange }: NumProps) {
+  const [typed, setTyped] = useState<number | null>(null)
+  const keep = () => {
+    if (typed !== null && typed !== value) onChange(Math.max(min, Math.min(max, typed)))
+    setTyped(null)
+  }
+  return (
+    <InputNumber
+      size="small"
+      className="num mono"
+      value={typed ?? value}
+      min={min}
+      max={max}
+      step={step}
+      disabled={off}
+      suffix={<span className="quiet">{unit}</span>}
+      controls={false}
+      aria-label={label}
+      onChange={(v) => setTyped(v)}
+      onStep={(v) => {
+        setTyped(null)
+        onChange(v)
+      }}
+      onBlur={keep}
+      // The keys are the stage's again.
+      onPressEnter={(e) => (e.target as HTMLElement).blur()}
+    />
+  )
+}
+
+export interface Field<T> {
+  readonly key: keyof T & string
+  readonly label: string
+  readonly unit: string
+  readonly min: number
+  readonly max: number
+  readonly step: number
+}
+/** The two numbers that matter most, and the others behind a button. */
+export function Fields<T extends object>({
+  of,
+  off,
+  name,
+  what,
+  fields,
+  onChange,
+}: {
+  of: T
+  off: boolean
+  name: string
+  what: string
+  fields: readonly Field<T>[]
+  onChange: (value: T) => void
+}) {
+  const num = ({ key, label, unit, min, max, step }: Field<T>) => (
+    <Num
+      key={key}
+      label={`${what} of ${name}: ${label}, ${unit}`}
+      unit={unit}
+      value={of[key] as number}
+      min={min}
+      max={max}
+      step={step}
+      off={off}
+      onChange={(v) => onChange({ ...of, [key]: v })}
+    />
+  )
+  return (
+    <>
+      {fields.slice(0, 2).map(num)}
+      <Dropdown
+        trigger={['click']}
+        disabled={off}
+        popupRender={() => (
+          <div className="more-numbers">
+            {fields.map((f) => (
+              <div className="line" key={f.key}>
+                <span>{f.label}</span>
+                {num(f)}
+              </div>
+            ))}
+          </div>
+        )}
+      >
+        <Button size="small" type="text" aria-label={`More of the ${what}`}>
+          …
+        </Button>
+      </Dropdown>
+    </>
+  )
+}
+
+interface SwitchedProps {
+  readonly label: string
+  readonly on: boolean
+  /** Cannot be switched yet. */
+  readonly off?: boolean
+  readonly onChange: (on: boolean) => void
+  readonly children: React.ReactNode
+}
+
+/** Something that is on or off, with its numbers. */
+export function Switched({ label, on, off = false, onChange, children }: SwitchedProps) {
+  return (
+    <div className="line">
+      <span>{label}</span>
+      <Toggle size="small" checked={on} disabled={off} onChange={onChange} aria-label={`${label} is on`} />
+      {children}
+    </div>
+  )
+}
