@@ -88,6 +88,8 @@ interface NodeState {
   gate: GateRun
   compressor: CompressorRun
   line: DelayLine
+  /** Whether all that came in so far had one channel. */
+  mono: boolean
   /** Levels as they were before the setup that came last, until one block has led from them to the new ones. */
   before: readonly LevelCurve[] | null
   /** Mean power before and behind the processing, over some seconds. */
@@ -157,6 +159,7 @@ export class DeskRun {
       gate: new GateRun(this.#rate),
       compressor: new CompressorRun(this.#rate),
       line: new DelayLine(),
+      mono: true,
       before: null,
       came: 0,
       went: 0,
@@ -205,7 +208,10 @@ export class DeskRun {
       }
       const sums = this.#sums[i]
       for (const [c, channel] of (input ?? []).entries()) if (c < 2) sums[c].set(channel.length === frames ? channel : channel.subarray(0, frames))
-      const mono = input !== undefined && (input?.length ?? 1) === 1
+      // What falls silent, or to one channel as browsers do with silence, rings out in as many as it had.
+      if (input && input.length > 1) state.mono = false
+      const mono = input !== undefined && state.mono
+      if (input?.length === 1 && !mono) sums[1].set(sums[0].subarray(0, frames))
       const sound = (mono ? [sums[0]] : sums).map((s) => s.subarray(0, frames))
       const match = this.#processed(sound, node, state, later + Math.round(Math.min(node.delay, MOST_DELAY) * this.#rate))
       const level = this.#levels(node.levels, state, parts, step, frames)

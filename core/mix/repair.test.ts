@@ -260,6 +260,20 @@ describe('repairs at the desk', () => {
     expect(alone[2].slice(REPAIR_LATENCY + 480)).toEqual(sound.slice(0, cut))
   })
 
+  test('what falls silent rings out on both sides', () => {
+    const [left, right] = [noise(9600, 0.3, 3), noise(9600, 0.3, 4)]
+    const desk = new DeskRun(RATE)
+    desk.set([node({ processing: clicks })])
+    desk.play([{ after: 0, master: 0, length: Number.POSITIVE_INFINITY, fadeIn: 0, fadeOut: 0 }])
+    const out: [Float32Array, Float32Array] = [new Float32Array(9600 + REPAIR_LATENCY), new Float32Array(9600 + REPAIR_LATENCY)]
+    desk.run([[left.slice(), right.slice()]], [out[0].subarray(0, 9600), out[1].subarray(0, 9600)], 0)
+    const half = 9600 + REPAIR_LATENCY / 2
+    desk.run([[new Float32Array(REPAIR_LATENCY / 2)]], [out[0].subarray(9600, half), out[1].subarray(9600, half)], 0.2)
+    desk.run([null], [out[0].subarray(half), out[1].subarray(half)], 0.2 + REPAIR_LATENCY / 2 / RATE)
+    expect(out[0].subarray(REPAIR_LATENCY)).toEqual(left)
+    expect(out[1].subarray(REPAIR_LATENCY)).toEqual(right)
+  })
+
   test('levels belong to the same sound as without', () => {
     const sound = new Float32Array(RATE).fill(0.5)
     const levels = [{ lines: 'factors' as const, points: [0.4999, 0.5001].map((t, i) => ({ time: secondsToFlicks(t), value: i })) }]

@@ -1,3 +1,4 @@
+import { toUint8Array } from 'js-base64'
 import embedded from './pffft.json' with { type: 'json' }
 
 interface Memory {
@@ -6,12 +7,11 @@ interface Memory {
 }
 
 /** What browsers, workers and Node have alike, but no library of types without a browser names. */
-const { WebAssembly, atob } = globalThis as unknown as {
+const { WebAssembly } = globalThis as unknown as {
   WebAssembly: {
     Module: new (bytes: Uint8Array) => object
     Instance: new (module: object, imports: Record<string, Record<string, unknown>>) => { exports: Record<string, unknown> }
   }
-  atob: (text: string) => string
 }
 
 /** What of PFFFT is used: pointers are byte offsets into its memory. */
@@ -27,7 +27,8 @@ interface Pffft {
 
 /** Starts PFFFT (J. Pommier, "a pretty fast FFT"), which computes four numbers at once, in single precision. */
 function start(): Pffft {
-  const bytes = Uint8Array.from(atob(embedded.wasm), (c) => c.charCodeAt(0))
+  // An audio worklet has no atob.
+  const bytes = toUint8Array(embedded.wasm)
   const fail = () => {
     throw new Error('the Fourier transform failed')
   }
