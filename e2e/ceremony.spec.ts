@@ -5,7 +5,7 @@ import { TestServer } from './server.ts'
 
 const SECOND = 705_600_000
 const RATE = 48000
-/** Microphones of those who do not speak are down by so much, dB. */
+/** Microphones of those who do not speak are down by so much, dB: more than is asked for, since a voice has a little of the others' tones itself. */
 const DOWN = 24
 
 let server: TestServer

@@ -42,7 +42,7 @@ function voice(who: number, label: string): string {
   const parts = own.map(({ at, from, to }, i) => {
     // Higher or lower by playing it quicker or slower, and as long as before.
     const heightened = `asetrate=${RATE * pitch},aresample=${RATE},atempo=${(1 / pitch).toFixed(6)}`
-    return `[0:a]aresample=${RATE},atrim=${from}:${to},asetpts=PTS-STARTPTS,${heightened},adelay=${Math.round(at * 1000)}:all=1,apad=whole_dur=${LENGTH}[${label}${i}]`
+    return `[0:a]aresample=${RATE},atrim=${from}:${to},asetpts=PTS-STARTPTS,afade=d=0.03,afade=t=out:st=${(to - from - 0.03).toFixed(3)}:d=0.03,${heightened},adelay=${Math.round(at * 1000)}:all=1,apad=whole_dur=${LENGTH}[${label}${i}]`
   })
   return `${parts.join(';')};${own.map((_, i) => `[${label}${i}]`).join('')}amix=inputs=${own.length}:normalize=0,atrim=0:${LENGTH},aformat=channel_layouts=mono[${label}]`
 }
