@@ -4,7 +4,7 @@ import { anglesInUse, stripOf } from '@pendolo/core/project'
 import { FLICKS_PER_SECOND } from '@pendolo/core/time'
 import { Button, Checkbox, Input, Segmented, Tooltip } from 'antd'
 import { Headphones } from 'lucide-react'
-import { useEffect, useMemo, useRef, useState } from 'react'
+import { Fragment, useEffect, useMemo, useRef, useState } from 'react'
 import { Link } from 'react-router'
 import { EngineCanvas } from '../playback/engine-canvas.tsx'
 import { filmFor } from '../playback/film.ts'
@@ -54,9 +54,8 @@ function Nothing({ project, top }: StageProps) {
 function Sounds({ project, edit, top }: StageProps) {
   const { doc } = project
   const playing = useEngine((s) => s.playing)
-  const [kept, setKept] = useState<KeptMix | null>(null)
-  const [hearsKept, setHearsKept] = useState(false)
-  const [alone, hearAlone] = useAlone(project, hearsKept ? kept : null)
+  const [kept, compare] = useCompare(doc)
+  const [alone, hearAlone] = useAlone(project, kept)
   const [unfolded, setUnfolded] = useState<ReadonlySet<string>>(new Set(Object.keys(doc.groups ?? {})))
   const [find, setFind] = useState('')
   const [onlyHeard, setOnlyHeard] = useState(false)
@@ -90,16 +89,7 @@ function Sounds({ project, edit, top }: StageProps) {
             </Button>
           )}
           <DrawLevels projectId={project.id} doc={doc} rows={every} seen={plan} whole={{ from: event.start, to: event.end }} edit={edit} />
-          <Compare
-            kept={kept !== null}
-            hears={hearsKept}
-            onKeep={() => setKept(mixOf(doc))}
-            onHear={setHearsKept}
-            onDrop={() => {
-              setKept(null)
-              setHearsKept(false)
-            }}
-          />
+          {compare}
           <span className="spring" />
           <MasterTime settings={doc.settings} />
           <Button type="text" size="small" onClick={() => engine.toggle()}>
@@ -339,45 +329,41 @@ function Picture({ project, angleId }: { project: ProjectState; angleId: string 
 type KeptMix = Pick<ProjectState['doc'], 'strips' | 'groups' | 'mixRanges' | 'envelopes'>
 const mixOf = ({ strips, groups, mixRanges, envelopes }: ProjectState['doc']): KeptMix => ({ strips, groups, mixRanges, envelopes })
 
-/** The mix as it is now is kept for a while, and heard instead of what it became. */
-function Compare({
-  kept,
-  hears,
-  onKeep,
-  onHear,
-  onDrop,
-}: {
-  kept: boolean
-  hears: boolean
-  onKeep: () => void
-  onHear: (kept: boolean) => void
-  onDrop: () => void
-}) {
+/** The mix as it is now is kept for a while, and heard instead of what it became. @returns the one that is heard instead, if one is, and the controls */
+function useCompare(doc: ProjectState['doc']): [KeptMix | null, React.ReactNode] {
+  const [kept, setKept] = useState<KeptMix | null>(null)
+  const [hears, setHears] = useState(false)
   if (!kept)
-    return (
-      <Tooltip title="keeps the mix as it is now, to be heard against what it becomes">
-        <Button size="small" type="text" onClick={onKeep}>
+    return [
+      null,
+      <Tooltip key="keep" title="keeps the mix as it is now, to be heard against what it becomes">
+        <Button size="small" type="text" onClick={() => setKept(mixOf(doc))}>
           Keep to compare
         </Button>
-      </Tooltip>
-    )
-  return (
-    <>
+      </Tooltip>,
+    ]
+  const end = () => {
+    setKept(null)
+    setHears(false)
+  }
+  return [
+    hears ? kept : null,
+    <Fragment key="compare">
       <Segmented
         size="small"
         aria-label="Which mix is heard"
         value={hears}
-        onChange={onHear}
+        onChange={setHears}
         options={[
           { value: false, label: 'now' },
           { value: true, label: 'kept' },
         ]}
       />
-      <Button size="small" type="text" onClick={onDrop}>
+      <Button size="small" type="text" onClick={end}>
         End
       </Button>
-    </>
-  )
+    </Fragment>,
+  ]
 }
 
 /** The channel that is heard by itself, if one is; choosing one begins to play. @param kept a mix that is heard instead of the project's */

@@ -7,7 +7,7 @@ import type { PaperColours } from '../score/colours.ts'
 import { type TimeView, useSize } from '../score/time-view.ts'
 import { drawingOn } from './canvas.ts'
 import { decibelsAt, decibelText, heightOf } from './level-scale.ts'
-import { drawRange, fadeOf, moved, partAt, type RangePart } from './range-shape.ts'
+import { drawRange, fadeOf, fadeText, moved, partAt, type RangePart } from './range-shape.ts'
 
 /** Within so many px a point is taken hold of. */
 const CATCH = 9
@@ -101,7 +101,7 @@ export function LevelPlot({ label, drawn, ranges, on, view, range, colours, onRa
       {range && <i className="chosen" style={{ left: x(range.from), width: Math.max(1, x(range.to) - x(range.from)) }} />}
       {pulled && (pulled.part === 'fadeIn' || pulled.part === 'fadeOut') && (
         <span className="level-told mono" style={{ left: Math.min(width - 70, x(pulled.part === 'fadeIn' ? pulled.range.from : pulled.range.to) + 8), top: 2 }}>
-          {`${Math.round((1000 * fadeOf(pulled.range, pulled.part)) / FLICKS_PER_SECOND)} ms`}
+          {fadeText(fadeOf(pulled.range, pulled.part))}
         </span>
       )}
       {held && (

@@ -1,6 +1,6 @@
 import { SHORT_FADE } from '@pendolo/core/mix'
 import type { MixRange } from '@pendolo/core/project'
-import { type Flicks, flicks } from '@pendolo/core/time'
+import { FLICKS_PER_SECOND, type Flicks, flicks } from '@pendolo/core/time'
 import type { PaperColours } from '../score/colours.ts'
 
 /** What of a range is taken hold of: an edge, or how long it fades there. */
@@ -15,6 +15,12 @@ const HATCH = 5
 
 /** How long a range fades at one of its ends. */
 export const fadeOf = (range: MixRange, part: 'fadeIn' | 'fadeOut'): Flicks => range[part] ?? SHORT_FADE
+
+/** A length as it is said: milliseconds below a second. */
+export function fadeText(length: Flicks): string {
+  const seconds = length / FLICKS_PER_SECOND
+  return seconds < 1 ? `${Math.round(1000 * seconds)} ms` : `${seconds.toFixed(1)} s`
+}
 
 /** Where a fade ends inside of its range: its middle lies on the edge. */
 const innerEnd = (range: MixRange, part: 'fadeIn' | 'fadeOut'): number =>
