@@ -6,7 +6,8 @@ import path from 'node:path'
 import { channelKey } from '../core/mix/index.ts'
 import { applyEdits, type Edit, emptyProject, type StripChange } from '../core/project/index.ts'
 import { makeConfig } from '../server/config.ts'
-import { FILM_SOUND_RATE, mixRuns } from '../server/film/mix.ts'
+import { mixRuns } from '../server/film/mix.ts'
+import { FILM_SOUND_RATE } from '../server/film/placed-sound.ts'
 import { probe } from '../server/media/probe.ts'
 
 const CHANNELS = 64

@@ -191,7 +191,7 @@ export class DeskRun {
     this.#room(frames)
     out[0].fill(0)
     out[1].fill(0)
-    for (const [i] of this.#nodes.entries()) for (const sum of this.#sums[i]) sum.fill(0, 0, frames)
+    for (const [i, { input }] of this.#nodes.entries()) if (input === null) for (const sum of this.#sums[i]) sum.fill(0, 0, frames)
     const latency = this.#latency
     const parts = partsOf(this.#passages, at - (latency * speed) / this.#rate, frames, speed / this.#rate)
     const step = (speed * FLICKS_PER_SECOND) / this.#rate
@@ -206,13 +206,10 @@ export class DeskRun {
         state.before = null
         continue
       }
-      const sums = this.#sums[i]
-      for (const [c, channel] of (input ?? []).entries()) if (c < 2) sums[c].set(channel.length === frames ? channel : channel.subarray(0, frames))
       // What falls silent, or to one channel as browsers do with silence, rings out in as many as it had.
       if (input && input.length > 1) state.mono = false
       const mono = input !== undefined && state.mono
-      if (input?.length === 1 && !mono) sums[1].set(sums[0].subarray(0, frames))
-      const sound = (mono ? [sums[0]] : sums).map((s) => s.subarray(0, frames))
+      const sound = this.#soundOf(input, this.#sums[i], mono, frames, idle)
       const match = this.#processed(sound, node, state, later + Math.round(Math.min(node.delay, MOST_DELAY) * this.#rate))
       const level = this.#levels(node.levels, state, parts, step, frames)
       const into = node.into === null ? out : (this.#sums[node.into] as unknown as [Float32Array, Float32Array])
@@ -224,6 +221,21 @@ export class DeskRun {
       }
       if (this.#metered) measure(sound, level, Math.max(Math.abs(node.left), Math.abs(node.right)), state)
     }
+  }
+
+  /**
+   * The channels of a strip's sound: its own to be worked on, or, where nothing is done to it, those that came in.
+   * @param input undefined: what other strips gave to it
+   */
+  #soundOf(input: DeskInput | undefined, sums: readonly Float32Array[], mono: boolean, frames: number, idle: boolean): readonly Float32Array[] {
+    const channels = mono ? 1 : 2
+    const cut = (s: Float32Array) => (s.length === frames ? s : s.subarray(0, frames))
+    if (idle && input && input.length >= channels) return input.slice(0, channels).map(cut)
+    const own = sums.slice(0, channels).map(cut)
+    // One channel is both sides of two.
+    if (input) for (const [c, channel] of own.entries()) channel.set(cut(input[c] ?? input[0]))
+    else if (input === null) for (const channel of own) channel.fill(0)
+    return own
   }
 
   /**

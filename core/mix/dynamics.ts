@@ -29,6 +29,8 @@ export interface Gate {
 /** Level of what is too small to matter, dBFS. */
 const FLOOR_DB = -120
 const CLOSES_BELOW = 3
+/** Less than this is not taken away, dB. */
+const NOTHING_DB = 1e-5
 /** Detected levels are looked at in so short blocks, frames: gains change in between along straight lines. */
 export const CONTROL = 16
 
@@ -84,14 +86,19 @@ export class CompressorRun {
   /** @param channels samples of each, in place; whole control blocks but at the end of all */
   run(settings: Compressor, channels: readonly Float32Array[]): void {
     const [attack, release] = [leftAfter(settings.attackMs, this.#rate), leftAfter(settings.releaseMs, this.#rate)]
+    const bends = decibelsToGain(settings.thresholdDb - settings.kneeDb / 2)
+    const open = decibelsToGain(settings.makeupDb)
     const frames = channels[0].length
     for (let from = 0; from < frames; from += CONTROL) {
       const to = Math.min(frames, from + CONTROL)
-      const level = decibels(peakOf(channels, from, to))
-      const wanted = level - compressed(settings, level)
+      const peak = peakOf(channels, from, to)
+      // Below where its curve bends nothing is taken away.
+      const level = peak > bends ? decibels(peak) : FLOOR_DB
+      const wanted = peak > bends ? level - compressed(settings, level) : 0
       this.#held = Math.max(wanted, release * this.#held + (1 - release) * wanted)
       this.#reduced = attack * this.#reduced + (1 - attack) * this.#held
-      const gain = decibelsToGain(settings.makeupDb - this.#reduced)
+      if (this.#reduced < NOTHING_DB) this.#reduced = 0
+      const gain = this.#reduced === 0 ? open : decibelsToGain(settings.makeupDb - this.#reduced)
       scaled(channels, from, to, this.#gain, gain)
       this.#gain = gain
     }
@@ -118,11 +125,11 @@ export class GateRun {
   run(settings: Gate, channels: readonly Float32Array[]): void {
     const [attack, release] = [leftAfter(settings.attackMs, this.#rate), leftAfter(settings.releaseMs, this.#rate)]
     const closed = decibelsToGain(-settings.rangeDb)
+    const [opens, closes] = [decibelsToGain(settings.thresholdDb), decibelsToGain(settings.thresholdDb - CLOSES_BELOW)]
     const frames = channels[0].length
     for (let from = 0; from < frames; from += CONTROL) {
       const to = Math.min(frames, from + CONTROL)
-      const level = decibels(peakOf(channels, from, to))
-      if (level >= settings.thresholdDb - (this.#open ? CLOSES_BELOW : 0)) {
+      if (peakOf(channels, from, to) >= (this.#open ? closes : opens)) {
         this.#open = true
         this.#since = 0
       } else {

@@ -8,7 +8,8 @@ import type { Config } from '../config.ts'
 import { artefactPath, completeFiles, hasArtefact } from '../media/artefacts.ts'
 import { Cancelled, endChild, lastWords, limitsFor, start } from '../media/ffmpeg.ts'
 import { MediaError, wordsFor } from '../media/words.ts'
-import { FILM_SOUND_RATE, mixRuns } from './mix.ts'
+import { mixRuns } from './mix.ts'
+import { FILM_SOUND_RATE } from './placed-sound.ts'
 
 /** Several recordings that are the master together, as one sound to listen to. */
 export interface Joined {

@@ -4,7 +4,8 @@ import { channelsOf } from '@pendolo/core/mix'
 import { applyEdits, type Edit, emptyProject } from '@pendolo/core/project'
 import { probe } from '../media/probe.ts'
 import { showFolder, testConfig } from '../testing.ts'
-import { FILM_SOUND_RATE, mixRuns } from './mix.ts'
+import { mixRuns } from './mix.ts'
+import { FILM_SOUND_RATE } from './placed-sound.ts'
 
 const config = testConfig()
 const folder = showFolder(config)

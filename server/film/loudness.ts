@@ -2,7 +2,7 @@ import { open, rename, rm } from 'node:fs/promises'
 import type { FilmSound } from '@pendolo/api'
 import { decibelsToGain, Limiter, type Loudness, LoudnessMeter } from '@pendolo/core/mix'
 import { Cancelled } from '../media/ffmpeg.ts'
-import { FILM_SOUND_RATE } from './mix.ts'
+import { FILM_SOUND_RATE } from './placed-sound.ts'
 
 /** What a lossy codec adds to peaks is allowed for: so much below the highest level that is promised, −1 dBTP. */
 const CEILING_DB = -1.5

@@ -2,7 +2,8 @@ import type { Detail, LoudnessCurve } from '@pendolo/api'
 import type { Exchange, ExchangeFile } from '@pendolo/core/formats'
 import type { Config } from '../config.ts'
 import { filmMeter, soundReport } from './loudness.ts'
-import { FILM_SOUND_RATE, mixRuns, soundRuns } from './mix.ts'
+import { mixRuns, soundRuns } from './mix.ts'
+import { FILM_SOUND_RATE } from './placed-sound.ts'
 
 /** A film whose sound is measured. */
 export interface LoudnessOrder {

@@ -8,7 +8,8 @@ import { exchangeFiles } from '../jobs/workshop.ts'
 import { probe } from '../media/probe.ts'
 import { makeMedia, showFolder, testConfig } from '../testing.ts'
 import { joinedMaster } from './joined.ts'
-import { FILM_SOUND_RATE, mixSound } from './mix.ts'
+import { mixSound } from './mix.ts'
+import { FILM_SOUND_RATE } from './placed-sound.ts'
 
 const config = testConfig()
 const folder = showFolder(config)

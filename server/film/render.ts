@@ -12,8 +12,9 @@ import { MediaError, wordsFor } from '../media/words.ts'
 import { cardFrame } from './card.ts'
 import type { PictureSize } from './framing.ts'
 import { filmMeter, levelTo, soundReport } from './loudness.ts'
-import { FILM_SOUND_RATE, mixSound } from './mix.ts'
+import { mixSound } from './mix.ts'
 import { FILM_ENDINGS } from './parts.ts'
+import { FILM_SOUND_RATE } from './placed-sound.ts'
 import { clipTimeAt, FilmSources } from './sources.ts'
 
 const isLossless = (out: string): boolean => out.toLowerCase().endsWith(FILM_ENDINGS.lossless)
