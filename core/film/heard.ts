@@ -151,7 +151,20 @@ function sidesOf({ gainDb, pan }: Strip, left: number, right: number): readonly 
 }
 
 function levelsOf(doc: ProjectDoc, key: string, on: boolean, ranges: ReadonlyMap<string, readonly MixRange[]>, share?: LevelCurve): LevelCurve[] {
-  return [onCurve(on, ranges.get(key) ?? []), drawnCurve(doc.envelopes[key]), ...(share ? [share] : [])].filter((c) => c.points.length > 0)
+  return [onCurve(on, ranges.get(key) ?? []), drawnOnce(doc.envelopes[key]), ...(share ? [share] : [])].filter((c) => c.points.length > 0)
+}
+
+const drawn = new WeakMap<object, LevelCurve>()
+
+/** A drawn level as a curve, the same one as long as nothing is drawn anew. */
+function drawnOnce(envelope: ProjectDoc['envelopes'][string] | undefined): LevelCurve {
+  if (!envelope) return drawnCurve()
+  let curve = drawn.get(envelope)
+  if (!curve) {
+    curve = drawnCurve(envelope)
+    drawn.set(envelope, curve)
+  }
+  return curve
 }
 
 function rangesByKey(doc: ProjectDoc): Map<string, MixRange[]> {

@@ -57,6 +57,21 @@ describe('the desk', () => {
     expect(panned(0)).toEqual([1, 1])
   })
 
+  test('a strip that goes falls silent without a step, through its group too, and one that comes rises', () => {
+    const tone = sine(200, RATE / 2)
+    const run = desk([node({ into: 1 }), node({ key: 'g', input: null, left: 0.5, right: 0.5 })])
+    const out = new Float32Array(RATE / 2)
+    for (let n = 0; n < tone.length; n += 100) {
+      if (n === 6000) run.set([])
+      if (n === 12_000) run.set([node({ into: 1 }), node({ key: 'g', input: null, left: 0.5, right: 0.5 })])
+      run.run([[tone.slice(n, n + 100)]], [out.subarray(n, n + 100), new Float32Array(100)], n / RATE)
+    }
+    expect(steepest(out)).toBeLessThan(1.2 * steepest(tone) * 0.5)
+    expect(rms(out.subarray(0, 6000))).toBeCloseTo(0.5 * rms(tone), 2)
+    expect(rms(out.subarray(9000, 12_000))).toBeLessThan(1e-3)
+    expect(out.subarray(20_000)).toEqual(tone.subarray(20_000).map((x) => 0.5 * x))
+  })
+
   test('a group works on the sum of what goes into it', () => {
     const nodes = [node({ into: 2 }), node({ key: 'b', input: 1, into: 2 }), node({ key: 'g', input: null, left: 0.5, right: 0.25 })]
     const [a, b] = [noise(300, 5), noise(300, 8)]

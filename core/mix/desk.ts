@@ -100,6 +100,23 @@ interface NodeState {
   frames: number
 }
 
+/** What all strips of a block go by. */
+interface Block {
+  readonly inputs: readonly DeskInput[]
+  readonly out: readonly [Float32Array, Float32Array]
+  readonly parts: readonly Part[]
+  /** Flicks of the master from a frame to the next. */
+  readonly step: number
+  readonly frames: number
+  /** By so many frames all that comes in is later. */
+  readonly later: number
+}
+
+interface Leaving {
+  readonly node: DeskNode
+  readonly state: NodeState
+}
+
 /**
  * The desk: takes the sounds of all inputs through their strips and groups into two channels. Browser and film run this
  * same code. Sound that no strip changes comes out bit for bit.
@@ -108,6 +125,10 @@ export class DeskRun {
   readonly #rate: number
   readonly #metered: boolean
   #nodes: readonly DeskNode[] = []
+  /** Strips that are no longer there and have not fallen silent yet. */
+  #leaving: readonly Leaving[] = []
+  /** Whether anything has come in since it was as if nothing had sounded. */
+  #sounds = false
   #latency = 0
   #passages: readonly DeskPassage[] = []
   #states = new Map<string, NodeState>()
@@ -121,23 +142,37 @@ export class DeskRun {
     this.#metered = metered
   }
 
-  /** What is heard from now on; strips of the same key go on from where they are, their levels glide. */
+  /**
+   * What is heard from now on; strips of the same key go on from where they are, their levels glide, and so do those that come
+   * and go. Levels and processing that are the same objects as before have not changed.
+   */
   set(nodes: readonly DeskNode[]): void {
     const states = new Map<string, NodeState>()
     for (const [i, node] of nodes.entries()) {
       if (node.into !== null && node.into <= i) throw new Error('a strip must stand before the one it goes to')
-      const known = this.#states.get(node.key)
-      const old = known && this.#nodes.find((n) => n.key === node.key)
-      const state = known ?? this.#fresh(node)
-      if (old) {
-        if (JSON.stringify(old.levels) !== JSON.stringify(node.levels)) state.before ??= old.levels
-        if (JSON.stringify(old.processing) !== JSON.stringify(node.processing)) state.sections = this.#sections(node.processing, state.sections.states)
-      }
+      const old = this.#nodes.find((n) => n.key === node.key)
+      const state = this.#states.get(node.key) ?? this.#leaving.find((l) => l.node.key === node.key)?.state ?? this.#fresh(node, this.#sounds ? 0 : 1)
+      if (old && old.levels !== node.levels) state.before ??= old.levels
+      if (old && old.processing !== node.processing) state.sections = this.#sections(node.processing, state.sections.states)
       states.set(node.key, state)
     }
+    const known = new Set(nodes.map((n) => n.key))
+    const gone = this.#nodes.filter((n) => n.input !== null && !known.has(n.key) && this.#sounds)
+    this.#leaving = [...this.#leaving.filter((l) => !known.has(l.node.key)), ...gone.map((node) => this.#leaves(node))]
     this.#nodes = nodes
     this.#latency = deskLatency(nodes)
     this.#states = states
+  }
+
+  /** A strip that is no longer there falls silent by itself, straight to the programme as loud as it was on its way there. */
+  #leaves(node: DeskNode): Leaving {
+    const state = this.#states.get(node.key) as NodeState
+    for (let into = node.into; into !== null; into = this.#nodes[into].into) {
+      const through = this.#states.get(this.#nodes[into].key) as NodeState
+      state.left *= through.left
+      state.right *= through.right
+    }
+    return { node: { ...node, into: null, left: 0, right: 0 }, state }
   }
 
   /** What of the master is heard, from the beginning on. */
@@ -147,13 +182,16 @@ export class DeskRun {
 
   /** All strips as if nothing had sounded. */
   reset(): void {
-    this.#states = new Map(this.#nodes.map((node) => [node.key, this.#fresh(node)]))
+    this.#states = new Map(this.#nodes.map((node) => [node.key, this.#fresh(node, 1)]))
+    this.#leaving = []
+    this.#sounds = false
   }
 
-  #fresh(node: DeskNode): NodeState {
+  /** @param share of its level that it begins with */
+  #fresh(node: DeskNode, share: number): NodeState {
     return {
-      left: node.left,
-      right: node.right,
+      left: share * node.left,
+      right: share * node.right,
       sections: this.#sections(node.processing, []),
       repair: new RepairRun(this.#rate),
       gate: new GateRun(this.#rate),
@@ -195,32 +233,38 @@ export class DeskRun {
     const latency = this.#latency
     const parts = partsOf(this.#passages, at - (latency * speed) / this.#rate, frames, speed / this.#rate)
     const step = (speed * FLICKS_PER_SECOND) / this.#rate
-    for (const [i, node] of this.#nodes.entries()) {
-      const state = this.#states.get(node.key) as NodeState
-      const input = node.input === null ? undefined : (inputs[node.input] ?? null)
-      const later = node.input === null ? 0 : latency
-      const idle = state.sections.sections.length === 0 && !node.processing.gate && !node.processing.compressor && node.delay === 0 && later === 0
-      if (input === null && idle) {
-        arrive(state, node)
-        state.frames += frames
-        state.before = null
-        continue
-      }
-      // What falls silent, or to one channel as browsers do with silence, rings out in as many as it had.
-      if (input && input.length > 1) state.mono = false
-      const mono = input !== undefined && state.mono
-      const sound = this.#soundOf(input, this.#sums[i], mono, frames, idle)
-      const match = this.#processed(sound, node, state, later + Math.round(Math.min(node.delay, MOST_DELAY) * this.#rate))
-      const level = this.#levels(node.levels, state, parts, step, frames)
-      const into = node.into === null ? out : (this.#sums[node.into] as unknown as [Float32Array, Float32Array])
-      const [left, right] = [match * node.left, match * node.right]
-      if (mono && !level && state.left === left && state.right === right) addToBoth(sound[0], into, left, right)
-      else {
-        this.#give(sound[0], into[0], level, state, 'left', left)
-        this.#give(sound[1] ?? sound[0], into[1], level, state, 'right', right)
-      }
-      if (this.#metered) measure(sound, level, Math.max(Math.abs(node.left), Math.abs(node.right)), state)
+    const block = { inputs, out, parts, step, frames, later: latency }
+    this.#sounds ||= inputs.some((i) => i !== null)
+    for (const [i, node] of this.#nodes.entries()) this.#strip(node, this.#states.get(node.key) as NodeState, this.#sums[i], block)
+    for (const [k, { node, state }] of this.#leaving.entries()) this.#strip(node, state, this.#sums[this.#nodes.length + k], block)
+    if (this.#leaving.length > 0) this.#leaving = this.#leaving.filter(({ state }) => state.left !== 0 || state.right !== 0)
+  }
+
+  /** One strip of a block: from what comes in to what it goes to. */
+  #strip(node: DeskNode, state: NodeState, sums: readonly Float32Array[], { inputs, out, parts, step, frames, later: latency }: Block): void {
+    const input = node.input === null ? undefined : (inputs[node.input] ?? null)
+    const later = node.input === null ? 0 : latency
+    const idle = state.sections.sections.length === 0 && !node.processing.gate && !node.processing.compressor && node.delay === 0 && later === 0
+    if (input === null && idle) {
+      arrive(state, node)
+      state.frames += frames
+      state.before = null
+      return
     }
+    // What falls silent, or to one channel as browsers do with silence, rings out in as many as it had.
+    if (input && input.length > 1) state.mono = false
+    const mono = input !== undefined && state.mono
+    const sound = this.#soundOf(input, sums, mono, frames, idle)
+    const match = this.#processed(sound, node, state, later + Math.round(Math.min(node.delay, MOST_DELAY) * this.#rate))
+    const level = this.#levels(node.levels, state, parts, step, frames)
+    const into = node.into === null ? out : (this.#sums[node.into] as unknown as [Float32Array, Float32Array])
+    const [left, right] = [match * node.left, match * node.right]
+    if (mono && !level && state.left === left && state.right === right) addToBoth(sound[0], into, left, right)
+    else {
+      this.#give(sound[0], into[0], level, state, 'left', left)
+      this.#give(sound[1] ?? sound[0], into[1], level, state, 'right', right)
+    }
+    if (this.#metered) measure(sound, level, Math.max(Math.abs(node.left), Math.abs(node.right)), state)
   }
 
   /**
@@ -284,7 +328,8 @@ export class DeskRun {
       this.#other = new Float32Array(frames)
       this.#sums = []
     }
-    while (this.#sums.length < this.#nodes.length) this.#sums.push([new Float32Array(this.#level.length), new Float32Array(this.#level.length)])
+    while (this.#sums.length < this.#nodes.length + this.#leaving.length)
+      this.#sums.push([new Float32Array(this.#level.length), new Float32Array(this.#level.length)])
   }
 
   /** Factors of all frames by the curves of a strip; null where they are all 1. */

@@ -10,8 +10,8 @@ import { present } from '../media/originals.ts'
 import { MOST_APART } from '../media/sound-clock.ts'
 import { FILM_SOUND_RATE, type Heard, PlacedSound } from './placed-sound.ts'
 
-/** Frames read at once: while the desk has them decoders make about as many, and wait. */
-const BLOCK = 2880
+/** Frames read at once: a fifth of a second. */
+const BLOCK = FILM_SOUND_RATE / 5
 /** Frames that the desk takes at once: all its strips together stay near the processor. A block is a whole number of them. */
 const DESK_BLOCK = 960
 

@@ -100,6 +100,14 @@ function show(client: QueryClient, id: string): void {
   if (shown) client.setQueryData<ProjectState>(keys.project(id), shown)
 }
 
+/** Hears of each state of a project as soon as it is known, before any view is drawn of it. @returns what ends it */
+export function hearStates(client: QueryClient, id: string, hear: (state: ProjectState) => void): () => void {
+  const wanted = JSON.stringify(keys.project(id))
+  return client.getQueryCache().subscribe(({ query, type }) => {
+    if (type === 'updated' && query.queryHash === wanted && query.state.data) hear(query.state.data as ProjectState)
+  })
+}
+
 /** Told by the server of a change; what was missed before it is asked for. */
 export function hearProject(client: QueryClient, event: Extract<Told, { type: 'project' | 'file' }>): void {
   const id = event.projectId

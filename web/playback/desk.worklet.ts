@@ -1,5 +1,5 @@
-import { DeskRun } from '@pendolo/core/mix'
-import type { FromDesk, ToDesk } from './types.ts'
+import { type DeskNode, DeskRun } from '@pendolo/core/mix'
+import type { FromDesk, SentNode, ToDesk } from './types.ts'
 
 /** Meters are told this often, frames. */
 const METERS_EVERY = 2048
@@ -7,6 +7,7 @@ const METERS_EVERY = 2048
 /** The desk of core, on the audio clock of a page. */
 class DeskProcessor extends AudioWorkletProcessor {
   readonly #desk = new DeskRun(sampleRate)
+  #nodes: readonly DeskNode[] = []
   #zero = 0
   #speed = 1
   #since = 0
@@ -16,12 +17,22 @@ class DeskProcessor extends AudioWorkletProcessor {
   constructor() {
     super()
     this.port.onmessage = ({ data }: MessageEvent<ToDesk>) => {
-      if (data.type === 'set') return this.#desk.set(data.nodes)
+      if (data.type === 'set') return this.#set(data.nodes)
       this.#zero = data.at
       this.#speed = data.speed
       this.#desk.play(data.passages)
       if (data.fresh) this.#desk.reset()
     }
+  }
+
+  #set(sent: readonly SentNode[]): void {
+    const before = new Map(this.#nodes.map((n) => [n.key, n]))
+    this.#nodes = sent.map((node) => ({
+      ...node,
+      levels: node.levels ?? before.get(node.key)?.levels ?? [],
+      processing: node.processing ?? before.get(node.key)?.processing ?? {},
+    }))
+    this.#desk.set(this.#nodes)
   }
 
   override process(inputs: Float32Array[][], [out]: Float32Array[][]): boolean {

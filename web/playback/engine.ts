@@ -101,6 +101,7 @@ export class Engine {
 
   /** What is to be played; may change while playing. */
   load(model: PlayModel): void {
+    if (model === this.#model) return
     const { playing } = this.#state
     // In a film that has become another one, the same picture is gone on with.
     const master = this.#along === 'film' && this.#model && !sameRuns(this.#model.runs, model.runs) ? this.now() : null
@@ -117,6 +118,7 @@ export class Engine {
 
   /** Hears only these instead of the project's own mix (the flam check); null goes back. */
   listenTo(sounds: PlayModel['sounds'] | null): void {
+    if (sounds === this.#audible) return
     this.#audible = sounds
     this.#desk?.set(sounds ?? this.#model?.sounds ?? SILENCE)
   }

@@ -1,4 +1,4 @@
-import { type DeskPassage, deskLatency } from '@pendolo/core/mix'
+import { type DeskNode, type DeskPassage, deskLatency } from '@pendolo/core/mix'
 import { clipToMaster, FLICKS_PER_SECOND, masterToClip, secondsToFlicks } from '@pendolo/core/time'
 import { ALL_FORMATS, AudioBufferSink, Input, UrlSource } from 'mediabunny'
 import { Clicks } from './clicks.ts'
@@ -43,6 +43,12 @@ const fromOf = (inputs: readonly PlayInput[]): string => inputs.map(({ from }) =
 
 /** Names an input; its way into the desk stays as long as it has this name. */
 const keyOf = ({ clipId, from }: PlayInput): string => (from ? `${clipId} ${from.track}.${from.channel}` : clipId)
+
+/** Short curves are compared by what they hold, long ones are the same object as long as they are the same. */
+const SHORT = 64
+
+const sameLevels = (a: DeskNode['levels'], b: DeskNode['levels']): boolean =>
+  a.length === b.length && a.every((curve, i) => curve === b[i] || (curve.points.length <= SHORT && JSON.stringify(curve) === JSON.stringify(b[i])))
 
 /** A moment that is heard while one searches rises and falls in so long, s. */
 const GRAIN_FADE = 0.02
@@ -242,6 +248,8 @@ export class SoundDesk<C extends BaseAudioContext = AudioContext> {
   /** Which input of it each port goes to. */
   readonly #slots = new Map<string, number>()
   #sounds: PlaySounds = { inputs: [], nodes: [] }
+  /** Strips as the desk knows them. */
+  #told: ReadonlyMap<string, DeskNode> = new Map()
   #bypassed: ReadonlySet<string> = new Set()
   #meters: ReadonlyMap<string, Meter> = new Map()
   #given: Promise<unknown> = Promise.resolve()
@@ -267,17 +275,15 @@ export class SoundDesk<C extends BaseAudioContext = AudioContext> {
     return this.#loaded
   }
 
-  /** What is heard, and how; what is not among it is not even decoded. */
+  /** What is heard, and how; what is not among it is not even decoded, unless it was heard since playing began: it may come back at once. */
   set(sounds: PlaySounds): void {
     this.#sounds = sounds
     const byClip = new Map<string, PlayInput[]>()
     for (const input of sounds.inputs) byClip.set(input.clipId, [...(byClip.get(input.clipId) ?? []), input])
     for (const [id, lane] of this.#lanes) {
       const inputs = byClip.get(id)
-      if (inputs && lane.gives(inputs)) continue
-      lane.close()
-      for (const key of lane.ports.keys()) this.#slots.delete(key)
-      this.#lanes.delete(id)
+      if (inputs ? lane.gives(inputs) : this.#playing !== null) continue
+      this.#drop(id, lane)
     }
     for (const [id, inputs] of byClip) {
       if (this.#lanes.has(id)) continue
@@ -287,6 +293,12 @@ export class SoundDesk<C extends BaseAudioContext = AudioContext> {
       if (this.#playing) void lane.start(this.#playing.passages, this.#playing.at, this.#playing.speed)
     }
     this.#tellStrips()
+  }
+
+  #drop(id: string, lane: SoundLane): void {
+    lane.close()
+    for (const key of lane.ports.keys()) this.#slots.delete(key)
+    this.#lanes.delete(id)
   }
 
   /** Leads a clip's sounds into inputs of the desk that are free. */
@@ -317,6 +329,7 @@ export class SoundDesk<C extends BaseAudioContext = AudioContext> {
     }
     this.#node.connect(this.#out)
     this.#slots.clear()
+    this.#told = new Map()
     for (const lane of this.#lanes.values()) {
       for (const port of lane.ports.values()) port.disconnect()
       this.#connect(lane)
@@ -335,16 +348,25 @@ export class SoundDesk<C extends BaseAudioContext = AudioContext> {
     this.#node?.port.postMessage(message)
   }
 
+  /** Tells the strips, of levels and processing only what has changed: the audio thread has no time to compare. */
   #tellStrips(): void {
     const { inputs, nodes } = this.#sounds
+    const before = this.#told
+    this.#told = new Map(nodes.map((node) => [node.key, node]))
     this.#tell({
       type: 'set',
-      nodes: nodes.map((node) => ({
-        ...node,
-        ...(node.input !== null && { input: this.#slots.get(keyOf(inputs[node.input])) ?? null }),
-        ...(this.#bypassed.has(node.key) && { bypassed: true }),
-      })),
+      nodes: nodes.map((node) => {
+        const old = this.#node ? before.get(node.key) : undefined
+        return {
+          ...node,
+          ...(node.input !== null && { input: this.#slots.get(keyOf(inputs[node.input])) ?? null }),
+          ...(this.#bypassed.has(node.key) && { bypassed: true }),
+          levels: old && sameLevels(old.levels, node.levels) ? null : node.levels,
+          processing: old && JSON.stringify(old.processing) === JSON.stringify(node.processing) ? null : node.processing,
+        }
+      }),
     })
+    if (!this.#node) this.#told = new Map()
   }
 
   #tellPlaying({ passages, at, speed }: { passages: readonly DeskPassage[]; at: number; speed: number }, fresh: boolean): void {
@@ -414,7 +436,10 @@ export class SoundDesk<C extends BaseAudioContext = AudioContext> {
 
   stop(): void {
     this.#playing = null
-    for (const lane of this.#lanes.values()) lane.stop()
+    const heard = new Set(this.#sounds.inputs.map((i) => i.clipId))
+    for (const [id, lane] of this.#lanes)
+      if (heard.has(id)) lane.stop()
+      else this.#drop(id, lane)
     this.clicks.stop()
   }
 }

@@ -47,8 +47,14 @@ export interface Meter {
   readonly reductionDb: number
 }
 
+/** A strip on its way to the audio thread; null is as it was. */
+export type SentNode = Omit<DeskNode, 'levels' | 'processing'> & {
+  readonly levels: DeskNode['levels'] | null
+  readonly processing: DeskNode['processing'] | null
+}
+
 export type ToDesk =
-  | { readonly type: 'set'; readonly nodes: readonly DeskNode[] }
+  | { readonly type: 'set'; readonly nodes: readonly SentNode[] }
   /** What is heard from a second of the audio clock on; `fresh` lets nothing of before go on. */
   | { readonly type: 'play'; readonly passages: readonly DeskPassage[]; readonly at: number; readonly speed: number; readonly fresh: boolean }
 

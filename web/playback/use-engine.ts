@@ -1,5 +1,7 @@
 import type { ProjectState } from '@pendolo/api'
-import { useEffect, useMemo, useState, useSyncExternalStore } from 'react'
+import { useQueryClient } from '@tanstack/react-query'
+import { useEffect, useState, useSyncExternalStore } from 'react'
+import { hearStates } from '../data/queries.ts'
 import { Engine, type EngineHealth, type EngineState } from './engine.ts'
 import { playModel } from './model.ts'
 import { Thumbnails, type ThumbView } from './thumbs.ts'
@@ -32,9 +34,22 @@ export function useThumbs(): [ThumbView, number] {
   return [view, revision]
 }
 
-/** Keeps the engine playing what the project is now. */
+const models = new WeakMap<ProjectState, PlayModel>()
+
+function modelOf(project: ProjectState): PlayModel {
+  let model = models.get(project)
+  if (!model) {
+    model = playModel(project)
+    models.set(project, model)
+  }
+  return model
+}
+
+/** Keeps the engine playing what the project is now: what is changed is heard before it is drawn. */
 export function useLoaded(project: ProjectState): PlayModel {
-  const model = useMemo(() => playModel(project), [project])
+  const client = useQueryClient()
+  const model = modelOf(project)
   useEffect(() => engine.load(model), [model])
+  useEffect(() => hearStates(client, project.id, (state) => engine.load(modelOf(state))), [client, project.id])
   return model
 }
