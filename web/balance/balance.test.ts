@@ -6,7 +6,7 @@ import { clearEdits, hearEdits, RAISE_FADE, raiseEdits } from './act.ts'
 import { followCutEdits, leadEdits, USUAL_LEADING, voicesOf } from './leader.ts'
 import { decibelsAt, heightOf } from './level-scale.ts'
 import { moved, partAt } from './range-shape.ts'
-import { levelEdit, onEdit, type SoundRow, soundRows, stripEdit } from './rows.ts'
+import { levelEdit, onEdit, rowsFound, type SoundRow, soundRows, stripEdit } from './rows.ts'
 
 const s = secondsToFlicks
 const file = (id: string, channels: number): GatheredFile =>
@@ -52,6 +52,13 @@ const ALL = new Set(['mics', 'mix', 'cam', 'voices'])
 const rowOf = (state: ProjectState, key: string) => soundRows(state, ALL).find((r) => r.key === key) as SoundRow
 
 describe('the rows of Balance', () => {
+  test('what is found stands below its recording', () => {
+    const rows = soundRows(project({ type: 'channel', clipId: 'mics', channel: '0.2', change: { name: 'Lectern' } }), ALL)
+    expect(told(rowsFound(rows, 'lect', false))).toEqual(['Vestry', '  Lectern'])
+    expect(told(rowsFound(rows, 'gantry', false))).toEqual(['Gantry'])
+    expect(told(rowsFound(rows, '', true))).toEqual(['Master'])
+  })
+
   test('the master comes first, then angle by angle; channels stand below their clip when it is unfolded', () => {
     expect(told(soundRows(project(), new Set()))).toEqual(['Master', 'Gantry', 'Vestry'])
     expect(told(soundRows(project(), new Set(['mics'])))).toEqual(['Master', 'Gantry', 'Vestry', '  channel 1', '  channel 2', '  channel 3', '  channel 4'])

@@ -21,7 +21,7 @@ import { DrawLevels } from './draw-levels.tsx'
 import { Foot } from './foot.tsx'
 import { LoudnessChip, LoudnessRow, useLoudness } from './loudness.tsx'
 import { Ribbon, type Seen, seenStretches, stretchAt } from './ribbon.tsx'
-import { levelEdit, onEdit, type SoundRow as Row, soundRows, stripEdit } from './rows.ts'
+import { levelEdit, onEdit, type SoundRow as Row, rowsFound, soundRows, stripEdit } from './rows.ts'
 import { Shapes } from './shapes.tsx'
 import { type Alone, NAMES, type RowActs, SoundRow } from './sound-row.tsx'
 import { StripPanel } from './strip-panel.tsx'
@@ -66,7 +66,7 @@ function Sounds({ project, edit, top }: StageProps) {
   const measured = useLoudness(project)
   const every = useMemo(() => soundRows(project, everyKey(project)), [project])
   const event = eventOf(project)
-  const rows = all.filter((r) => (!onlyHeard || r.heard) && `${r.name} ${r.about}`.toLowerCase().includes(find.toLowerCase()))
+  const rows = rowsFound(all, find, onlyHeard)
   const chosen = rows.filter((r) => picked.includes(r.key))
   const shown = chosen[0] ?? rows[0] ?? all[0]
   const film = filmFor(project)

@@ -116,6 +116,13 @@ export function soundRows({ doc, files }: ProjectState, unfolded: ReadonlySet<st
   return out
 }
 
+/** Rows that are called so, and that are heard where only these are wanted; a recording stays above the channels of it that are found. */
+export function rowsFound(rows: readonly SoundRow[], find: string, onlyHeard: boolean): SoundRow[] {
+  const wanted = (r: SoundRow) => (!onlyHeard || r.heard) && `${r.name} ${r.about}`.toLowerCase().includes(find.toLowerCase())
+  const above = new Set(rows.filter((r) => r.kind === 'channel' && wanted(r)).map((r) => r.clip))
+  return rows.filter((r) => wanted(r) || (r.kind === 'clip' && above.has(r.clip)))
+}
+
 /** The edit that changes the strip of a row. */
 export function stripEdit({ kind, key, clip, channel }: SoundRow, change: StripChange): Edit {
   if (!clip || kind === 'group') return { type: 'group', groupId: key, change }
