@@ -3,7 +3,7 @@ import { isId } from '@pendolo/core/project'
 import { LEAST_TEMPO, METRES_ASKED, MOST_TEMPO } from '@pendolo/core/pulse'
 import { PROJECT_RATES } from '@pendolo/core/time'
 import * as yup from 'yup'
-import { id } from './edits/parts.ts'
+import { id, LEAST_LOUDNESS, MOST_LOUDNESS } from './edits/parts.ts'
 
 const name = yup.string().strict().matches(/\S/, 'give the project a name').max(120, 'names have at most 120 characters')
 
@@ -94,8 +94,6 @@ export const findBody = yup
       .default([]),
   })
   .noUnknown()
-/** Loudness that a film may be brought to, LUFS. */
-export const [LEAST_LOUDNESS, MOST_LOUDNESS] = [-40, -6] as const
 export const filmBody = yup
   .object({
     width: yup.number().integer().min(64).max(7680).required(),

@@ -6,12 +6,10 @@ export {
   findBody,
   type GatherBody,
   gatherBody,
-  LEAST_LOUDNESS,
   type LineUpBody,
   lineUpBody,
   lookBody,
   MOST_DROPPED,
-  MOST_LOUDNESS,
   type NewProjectBody,
   newProjectBody,
   takeBody,
@@ -19,6 +17,7 @@ export {
 export { contentKeyOf } from './content.ts'
 export type { Detail } from './detail.ts'
 export { checkEdits } from './edits/check.ts'
+export { LEAST_LOUDNESS, MOST_LOUDNESS } from './edits/parts.ts'
 export {
   type FilmResult,
   type FilmSound,

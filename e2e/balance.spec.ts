@@ -226,7 +226,7 @@ test('the strip of a sound is typed and dragged, and heard at once; what is chos
   await expect(row(page, 'Mics, mics.wav')).toHaveCount(0)
 })
 
-test('levels draw themselves by who speaks; the loudness of the film is measured, and told to be of before when something was changed', async ({ page }) => {
+test('levels draw themselves by who speaks; the loudness of the film is measured, and told to be older when something was changed', async ({ page }) => {
   const phrase = (n: number, from: number, to: number, name: string) => ({
     id: `phrase-${n}`,
     time: from * SECOND,
@@ -281,7 +281,7 @@ test('levels draw themselves by who speaks; the loudness of the film is measured
   expect(Math.abs(-integrated - (films[0].result?.made?.sound?.integrated ?? 0))).toBeLessThan(0.06)
   await row(page, 'Mics, mics.wav').locator('.gain').click()
   await page.keyboard.press('Shift+ArrowDown')
-  await expect(page.getByRole('button', { name: /LUFS · peak .* · before/ })).toBeVisible()
+  await expect(page.getByRole('button', { name: /LUFS · peak .* · older/ })).toBeVisible()
   // Measured again it is of now.
   await figures.click()
   await expect(page.getByRole('button', { name: /LUFS · peak −?[\d.]+$/ })).toBeVisible()

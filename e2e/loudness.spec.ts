@@ -48,6 +48,9 @@ test('a film is made as balanced, at a usual loudness and at a typed one; each s
   expect(online.peak).toBeLessThanOrEqual(-1)
   await expect(page.getByText(/^−1[56]\.\d LUFS · range .* dBTP · (raised|lowered) by/)).toBeVisible()
 
+  // What was chosen is the project's, and is there again.
+  await page.reload()
+  await expect(page.getByText('−16 LUFS', { exact: true })).toBeVisible()
   await choose('another loudness')
   await page.getByRole('spinbutton', { name: 'Loudness, LUFS' }).fill('-27.5')
   await page.getByRole('spinbutton', { name: 'Loudness, LUFS' }).blur()

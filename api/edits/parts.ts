@@ -43,3 +43,6 @@ export function recordOf(value: yup.Schema) {
       .test('record', `at most ${MOST_ENTRIES} entries, each under the id of a clip`, () => fits)
   })
 }
+
+/** Loudness that a film may be brought to, LUFS. */
+export const [LEAST_LOUDNESS, MOST_LOUDNESS] = [-40, -6] as const

@@ -2,7 +2,7 @@ import { MAGNETS, STAND_INS } from '@pendolo/core/cut'
 import type { SettingsEdit } from '@pendolo/core/project'
 import { PROJECT_RATES } from '@pendolo/core/time'
 import * as yup from 'yup'
-import { type Fields, id } from './parts.ts'
+import { type Fields, id, LEAST_LOUDNESS, MOST_LOUDNESS } from './parts.ts'
 
 export const settingsFields: Fields<SettingsEdit> = {
   settings: {
@@ -18,6 +18,8 @@ export const settingsFields: Fields<SettingsEdit> = {
         lead: yup.number().integer().min(-50).max(50),
         safeAngle: id.optional(),
         shortest: yup.number().integer().min(0).max(1000),
+        loudness: yup.number().min(LEAST_LOUDNESS).max(MOST_LOUDNESS).nullable(),
+        lossless: yup.boolean(),
         standIn: yup.string().oneOf(STAND_INS),
       })
       .noUnknown()

@@ -24,6 +24,10 @@ export interface Settings {
   safeAngle?: string
   /** Stretches of fewer frames are pointed at; absent: of fewer than six. */
   shortest?: number
+  /** Integrated loudness of films, LUFS; null or absent: as it is balanced. */
+  loudness?: number | null
+  /** Films keep their sound as it was mixed. */
+  lossless?: boolean
 }
 
 export interface Angle {

@@ -59,7 +59,7 @@ export function LoudnessChip({ project, measured: { job, curve, stale } }: { pro
   return (
     <Tooltip title={failed ?? words}>
       <Button size="small" className="mono" onClick={measure}>
-        {failed ? 'loudness not measured' : sound ? `${figuresOf(sound)}${stale ? ' · before' : ''}` : 'Measure loudness'}
+        {failed ? 'loudness not measured' : sound ? `${figuresOf(sound)}${stale ? ' · older' : ''}` : 'Measure loudness'}
       </Button>
     </Tooltip>
   )

@@ -1,7 +1,7 @@
 import { detailText, type FilmBody, type FilmResult, type Job, LEAST_LOUDNESS, MOST_LOUDNESS, soundText } from '@pendolo/api'
 import { activeCut, type FilmStretch, filmWarnings } from '@pendolo/core/film'
 import { EXCHANGE_FORMATS } from '@pendolo/core/formats'
-import { anglesInUse, marksOnMaster, pointsOf, projectRate } from '@pendolo/core/project'
+import { anglesInUse, marksOnMaster, pointsOf, projectRate, type Settings } from '@pendolo/core/project'
 import { FLICKS_PER_SECOND, type Flicks, PROJECT_RATES, parseRate, printLength, printRate, printTimecode, type Rate } from '@pendolo/core/time'
 import { App, Button, InputNumber, Progress, Select, Tooltip } from 'antd'
 import { type CSSProperties, useMemo, useState } from 'react'
@@ -30,8 +30,8 @@ export function HandOver({ project, edit, top }: StageProps) {
   const own = `${doc.settings.width}x${doc.settings.height}`
   const [size, setSize] = useState(own)
   const [filmRate, setFilmRate] = useState<FilmBody['rate']>(doc.settings.rate as FilmBody['rate'])
-  const [loudness, setLoudness] = useState<number | null>(null)
-  const [lossless, setLossless] = useState(false)
+  const { loudness = null, lossless = false } = doc.settings
+  const keep = (change: Pick<Settings, 'loudness' | 'lossless'>) => edit([{ type: 'settings', change }], 'choose the sound of the film')
   const film = filmFor(project)
   const range = keptOf(film)
   const cut = activeCut(doc)
@@ -110,8 +110,8 @@ export function HandOver({ project, edit, top }: StageProps) {
                   style={{ width: 90 }}
                   options={PROJECT_RATES.map((r) => ({ value: r, label: printRate(parseRate(r) as Rate) }))}
                 />
-                <LoudnessChoice value={loudness} onChange={setLoudness} />
-                <SoundKind value={lossless} onChange={setLossless} />
+                <LoudnessChoice value={loudness} onChange={(wanted) => keep({ loudness: wanted })} />
+                <SoundKind value={lossless} onChange={(wanted) => keep({ lossless: wanted })} />
                 <Button type="primary" onClick={() => void make()}>
                   Make the film
                 </Button>
@@ -160,7 +160,9 @@ function SoundKind({ value, onChange }: { value: boolean; onChange: (value: bool
 
 /** How loud the film's sound is to be: as balanced, at a loudness that is usual, or at another one. */
 function LoudnessChoice({ value, onChange }: { value: number | null; onChange: (value: number | null) => void }) {
-  const [typed, setTyped] = useState(false)
+  const [typed, setTyped] = useState(value !== null && !TARGETS.includes(value))
+  const [number, setNumber] = useState(value)
+  const keep = () => number !== null && number !== value && onChange(number)
   return (
     <>
       <Select
@@ -169,8 +171,9 @@ function LoudnessChoice({ value, onChange }: { value: number | null; onChange: (
         style={{ width: 170 }}
         onChange={(wanted) => {
           setTyped(wanted === 'typed')
-          if (wanted === 'typed') onChange(value ?? TARGETS[0])
-          else onChange(typeof wanted === 'number' ? wanted : null)
+          const next = wanted === 'typed' ? (value ?? TARGETS[0]) : typeof wanted === 'number' ? wanted : null
+          setNumber(next)
+          onChange(next)
         }}
         options={[
           { value: 'balanced' as const, label: 'loudness as balanced' },
@@ -180,14 +183,16 @@ function LoudnessChoice({ value, onChange }: { value: number | null; onChange: (
       />
       {typed && (
         <InputNumber
-          value={value}
+          value={number}
           min={LEAST_LOUDNESS}
           max={MOST_LOUDNESS}
           step={0.5}
           suffix="LUFS"
           aria-label="Loudness, LUFS"
           style={{ width: 120 }}
-          onChange={(wanted) => wanted !== null && onChange(wanted)}
+          onChange={setNumber}
+          onBlur={keep}
+          onPressEnter={keep}
         />
       )}
     </>
