@@ -179,7 +179,7 @@ test('balance, hand over and home show the show', async ({ page }) => {
   await expect(page.getByText('2 of 11 sounds heard')).toBeVisible()
   await page.keyboard.press('Home')
   for (let i = 0; i < 85; i++) await page.keyboard.press('Shift+ArrowRight')
-  await page.getByText('Shape of the picture', { exact: true }).click()
+  await page.getByText('Picture', { exact: true }).click()
   const roof = page.getByRole('radiogroup', { name: 'Shape of Gantry' })
   await roof.getByText('fill').click()
   await expect.poll(() => shownFrames(page)).toBeGreaterThan(0)

@@ -1,6 +1,6 @@
 import { type ChildProcess, spawn } from 'node:child_process'
 import { once } from 'node:events'
-import { mkdirSync, mkdtempSync, symlinkSync } from 'node:fs'
+import { mkdirSync, mkdtempSync, readFileSync, symlinkSync } from 'node:fs'
 import path from 'node:path'
 import { clockOf, marksOf, type ProjectDoc, pointsOf, pulseOf } from '@pendolo/core/project'
 
@@ -64,6 +64,12 @@ export class TestServer {
 
   get url(): string {
     return `http://127.0.0.1:${this.#port}`
+  }
+
+  /** The most memory that it ever had, as the kernel counts it (proc(5)). */
+  mostMiB(): number {
+    const status = readFileSync(`/proc/${this.#child?.pid}/status`, 'utf8')
+    return Math.round(Number(/VmHWM:\s+(\d+)/.exec(status)?.[1]) / 1024)
   }
 
   /** Starts it, the second time on the port it had before. */

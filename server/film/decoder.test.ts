@@ -13,6 +13,7 @@ import { makeMedia, makeNumbered, numberIn, showFolder, testConfig } from '../te
 import { PictureDecoder } from './decoder.ts'
 import { StillDecoder } from './still.ts'
 
+const FITTED = { framing: 'fit', table: null } as const
 const config = testConfig()
 const folder = showFolder(config)
 const handles = () => readdirSync('/proc/self/fd').length
@@ -29,7 +30,7 @@ test('a source that is left in the middle leaves no process, no pipe and no time
   const source = await pictureSource(config, file.path)
   const before = handles()
   for (let n = 0; n < 6; n++) {
-    const decoder = new PictureDecoder(config, file, source, from(secondsToFlicks(0.4 * n)), { width: 640, height: 360 }, 'fit')
+    const decoder = new PictureDecoder(config, file, source, from(secondsToFlicks(0.4 * n)), { width: 640, height: 360 }, FITTED)
     await decoder.shownAt(secondsToFlicks(0.4 * n))
     // Meanwhile more is decoded than anybody will read.
     await new Promise((resolve) => setTimeout(resolve, 100))
@@ -156,7 +157,7 @@ describe.each(CASES)('$name', ({ name, rate, args, again, filter, time }) => {
     const instants = awkward(times)
     const wrong: string[] = []
     for (const begin of [0, 0.62].map((share) => Math.floor(share * instants.length))) {
-      const decoder = new PictureDecoder(config, file, source, from(flicks(instants[begin])), SIZE, 'fit')
+      const decoder = new PictureDecoder(config, file, source, from(flicks(instants[begin])), SIZE, FITTED)
       for (const t of instants.slice(begin, begin + 60)) {
         const number = numberIn(await decoder.shownAt(flicks(t)), SIZE)
         if (number !== wanted(t)) wrong.push(`${t / FLICKS_PER_SECOND} s: ${number} for ${wanted(t)}`)
@@ -183,7 +184,7 @@ test('a file that has lost its end since it was gathered is told, not filled up'
   const whole = await gathered(makeNumbered(path.join(folder, 'whole.ts'), 200, '25', 'null', ['-c:v', 'libx264', '-g', '25']))
   const cut = makeMedia(path.join(folder, 'cut.ts'), ['-i', whole.path, '-t', '3', '-c', 'copy'])
   const file = { ...whole, name: 'cut.ts', path: cut }
-  const decoder = new PictureDecoder(config, file, await pictureSource(config, cut), from(secondsToFlicks(2)), SIZE, 'fit')
+  const decoder = new PictureDecoder(config, file, await pictureSource(config, cut), from(secondsToFlicks(2)), SIZE, FITTED)
   await expect(decoder.shownAt(secondsToFlicks(2.5))).resolves.toBeDefined()
   await expect(decoder.shownAt(secondsToFlicks(6))).rejects.toThrow(/cut\.ts gives no picture at [23]\.\d s and later.*Copy it from the card again/)
   decoder.close()
@@ -194,7 +195,7 @@ test('a clip whose rate was set is shown at that rate, whatever its file says', 
   const told = await gathered(made)
   const file = { ...told, facts: factsOfClip(told.facts, { rate: '25/1' }) }
   const source = await pictureSource(config, file.path)
-  const decoder = new PictureDecoder(config, file, source, from(secondsToFlicks(3)), SIZE, 'fit')
+  const decoder = new PictureDecoder(config, file, source, from(secondsToFlicks(3)), SIZE, FITTED)
   for (const n of [75, 76, 90, 150, 199]) {
     const picture = await decoder.shownAt(flicks(frameStart(n, { num: 25, den: 1 })))
     expect(numberIn(picture, SIZE)).toBe(n)
@@ -206,7 +207,7 @@ describe('a still', () => {
   const still = (name: string, args: string[]) => makeMedia(path.join(folder, name), [...args, '-frames:v', '1'])
   const shown = async (path: string) => {
     const file = await gathered(path)
-    const decoder = new StillDecoder(config, file, await pictureSource(config, path), SIZE, 'fit')
+    const decoder = new StillDecoder(config, file, await pictureSource(config, path), SIZE, FITTED)
     const picture = await decoder.shownAt()
     decoder.close()
     return { file, luma: (x: number, y: number) => picture[y * SIZE.width + x] }
@@ -294,7 +295,7 @@ describe('a source that comes again', () => {
     const facts = { ...told.facts, video: { ...(told.facts.video as NonNullable<typeof told.facts.video>), variableRate: false, rate: RATE, frames: 200 } }
     const file = { ...told, facts }
     const source = await pictureSource(config, made)
-    const [chosen, all] = [ranges, from(at(20))].map((r) => new PictureDecoder(config, file, source, r, SIZE, 'fit'))
+    const [chosen, all] = [ranges, from(at(20))].map((r) => new PictureDecoder(config, file, source, r, SIZE, FITTED))
     for (const { from: a, to: b } of ranges)
       for (let t = a; t <= b; t = flicks(t + frameStart(1, RATE))) {
         const [x, y] = [await chosen.shownAt(t), await all.shownAt(t)].map((p) => numberIn(p, SIZE))

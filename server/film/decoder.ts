@@ -2,14 +2,13 @@ import type { ChildProcess } from 'node:child_process'
 import { createInterface } from 'node:readline'
 import type { Readable } from 'node:stream'
 import type { ExchangeFile } from '@pendolo/core/formats'
-import type { Framing } from '@pendolo/core/picture'
 import { type FileFacts, frameGridOf, paceOf } from '@pendolo/core/project'
 import { type Flicks, type FrameGrid, flicks, flicksToSeconds, frameStart, gridTolerance, pictureTime, rateToNumber } from '@pendolo/core/time'
 import type { Config } from '../config.ts'
 import { decoderArguments, dropChild, inputArguments, lastWords, limitsFor, start } from '../media/ffmpeg.ts'
 import type { PictureSource } from '../media/pictures.ts'
 import { MediaError, wordsFor } from '../media/words.ts'
-import { framed, type PictureSize } from './framing.ts'
+import { framed, type PictureSize, type Seen } from './framing.ts'
 
 /** A decoded picture and the clip time from which it is shown. */
 interface Picture {
@@ -193,7 +192,7 @@ export class PictureDecoder {
    *   single range has no end
    * @throws MediaError when the file has no picture
    */
-  constructor(config: Config, file: ExchangeFile, source: PictureSource, ranges: readonly ClipRange[], size: PictureSize, framing: Framing) {
+  constructor(config: Config, file: ExchangeFile, source: PictureSource, ranges: readonly ClipRange[], size: PictureSize, seen: Seen) {
     const grid = frameGridOf(file.facts)
     if (!grid) throw new MediaError(`${file.name} has no picture`)
     this.#config = config
@@ -204,7 +203,7 @@ export class PictureDecoder {
     this.#pace = paceOf(file.facts)
     this.#fileGrid = told ? { ...grid, rate: told } : grid
     this.#tolerance = gridTolerance(this.#fileGrid, source.tick.num / source.tick.den, variableRate)
-    this.#filter = `${source.chain}${framed(size, framing, source.plain)}`
+    this.#filter = `${source.chain}${framed(size, seen, source.plain)}`
     this.#frameBytes = (size.width * size.height * 3) / 2
     this.#ranges = ranges
     // Where pictures come as they like, any of them may be held over what is asked for.

@@ -166,7 +166,7 @@ async function renderPictures(
       report((written / total) * 0.98, { code: 'rendering', leftSeconds: left, speed: speed / (rate.num / rate.den) })
     }
   }
-  const sources = new FilmSources(config, exchange, size)
+  const sources = new FilmSources(config, exchange, size, out)
   try {
     const black = blackFrame(size)
     for (const [i, segment] of exchange.cut.entries()) {
@@ -184,8 +184,8 @@ async function renderPictures(
     report(1, { code: 'done' })
   } finally {
     signal.removeEventListener('abort', stop)
-    sources.close()
     endChild(encoder)
+    await sources.close()
     await closed
   }
 }

@@ -1,9 +1,11 @@
+import { rm, writeFile } from 'node:fs/promises'
 import type { Exchange, Segment } from '@pendolo/core/formats'
+import { isPlain, lookTable, tableText } from '@pendolo/core/picture'
 import { type Flicks, frameStart, masterToClip } from '@pendolo/core/time'
 import type { Config } from '../config.ts'
 import { type PictureSource, pictureSource } from '../media/pictures.ts'
 import { type ClipRange, PictureDecoder } from './decoder.ts'
-import type { PictureSize } from './framing.ts'
+import type { PictureSize, Seen } from './framing.ts'
 import { StillDecoder } from './still.ts'
 
 type Source = NonNullable<Segment['source']>
@@ -31,10 +33,15 @@ export class FilmSources {
   readonly #open = new Map<number, Promise<Pictures>>()
   readonly #all = new Set<Pictures>()
   readonly #looked = new Map<string, Promise<PictureSource>>()
+  readonly #scratch: string
+  /** Files of colour tables by their looks. */
+  readonly #tables = new Map<string, Promise<string>>()
   #closed = false
 
-  constructor(config: Config, exchange: Exchange, size: PictureSize) {
+  /** @param scratch how names begin of files that are needed until the film is there */
+  constructor(config: Config, exchange: Exchange, size: PictureSize, scratch: string) {
     this.#config = config
+    this.#scratch = scratch
     this.#exchange = exchange
     this.#size = size
   }
@@ -108,19 +115,34 @@ export class FilmSources {
       looked = pictureSource(this.#config, file.path)
       this.#looked.set(file.path, looked)
     }
-    const framing = doc.angles.find((a) => a.id === doc.clips[clipId].angleId)?.framing ?? 'fit'
+    const seen = await this.#seen(doc.clips[clipId].angleId)
     const source = await looked
     const decoder = file.facts.video?.still
-      ? new StillDecoder(this.#config, file, source, this.#size, framing)
-      : new PictureDecoder(this.#config, file, source, this.#uses(index), this.#size, framing)
+      ? new StillDecoder(this.#config, file, source, this.#size, seen)
+      : new PictureDecoder(this.#config, file, source, this.#uses(index), this.#size, seen)
     this.#all.add(decoder)
     if (this.#closed) decoder.close()
     return decoder
   }
 
-  /** May be called twice. */
-  close(): void {
+  /** How an angle's pictures come into the film; the table of its look is written once. */
+  async #seen(angleId: string | null): Promise<Seen> {
+    const { framing = 'fit', look } = this.#exchange.doc.angles.find((a) => a.id === angleId) ?? {}
+    if (!look || isPlain(look)) return { framing, table: null }
+    const text = JSON.stringify(look)
+    let written = this.#tables.get(text)
+    if (!written) {
+      const file = `${this.#scratch}.look-${this.#tables.size}.cube`
+      written = writeFile(file, tableText(lookTable(look))).then(() => file)
+      this.#tables.set(text, written)
+    }
+    return { framing, table: await written }
+  }
+
+  /** Ends all that reads, and takes away what was needed for it. */
+  async close(): Promise<void> {
     this.#closed = true
     for (const decoder of this.#all) decoder.close()
+    for (const written of this.#tables.values()) await written.then((file) => rm(file, { force: true })).catch(() => undefined)
   }
 }

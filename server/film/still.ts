@@ -1,18 +1,17 @@
 import type { ExchangeFile } from '@pendolo/core/formats'
-import type { Framing } from '@pendolo/core/picture'
 import type { Config } from '../config.ts'
 import { decoderArguments, inputArguments, limitsFor, run } from '../media/ffmpeg.ts'
 import type { PictureSource } from '../media/pictures.ts'
 import { MediaError } from '../media/words.ts'
-import { framed, type PictureSize } from './framing.ts'
+import { framed, type PictureSize, type Seen } from './framing.ts'
 
 /** One picture in film size, for as long as it is wanted. */
 export class StillDecoder {
   readonly #picture: Promise<Buffer>
   readonly #abort = new AbortController()
 
-  constructor(config: Config, file: ExchangeFile, source: PictureSource, size: PictureSize, framing: Framing) {
-    this.#picture = this.#read(config, file, `${source.chain}${framed(size, framing, source.plain)}`, (size.width * size.height * 3) / 2)
+  constructor(config: Config, file: ExchangeFile, source: PictureSource, size: PictureSize, seen: Seen) {
+    this.#picture = this.#read(config, file, `${source.chain}${framed(size, seen, source.plain)}`, (size.width * size.height * 3) / 2)
     // Whoever asks for the picture is told.
     this.#picture.catch(() => undefined)
   }

@@ -110,7 +110,7 @@ function Sounds({ project, edit, top }: StageProps) {
               onChange={setSide}
               options={[
                 { value: 'sound' as const, label: 'Sound' },
-                { value: 'picture' as const, label: 'Shape of the picture' },
+                { value: 'picture' as const, label: 'Picture' },
               ]}
             />
             {side === 'picture' ? (

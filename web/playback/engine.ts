@@ -123,6 +123,11 @@ export class Engine {
     this.#desk?.set(sounds ?? this.#model?.sounds ?? SILENCE)
   }
 
+  /** Shows all pictures as they are corrected, or as they were, for comparing. */
+  showLooks(on: boolean): void {
+    this.#send({ type: 'looks', on })
+  }
+
   /** Hears strips without their processing, as loud as with it; an empty set is as it will be. */
   bypass(keys: ReadonlySet<string>): void {
     this.#bypassed = keys

@@ -72,13 +72,18 @@ function project(edits: Edit[] = [], files = [file('mix', 60, { video: null }), 
 
 describe('what the engine plays of a project', () => {
   test('placed clips on the master’s time, its length, the framing of the angles and the cut', () => {
-    const state = project([{ type: 'choose', cutId: 'cut', time: seconds(5), choice: { angleId: 'g' } }])
+    const state = project([
+      { type: 'choose', cutId: 'cut', time: seconds(5), choice: { angleId: 'g' } },
+      { type: 'seeAngle', angleId: 'g', look: { exposure: 0.5 } },
+      { type: 'seeAngle', angleId: 'r', look: { contrast: 1 } },
+    ])
     const model = playModel(state)
     expect(model).toMatchObject({ event: { start: 0, end: seconds(60) }, film: { start: 0, end: seconds(60) } })
     expect(masterEnd(state)).toBe(seconds(60))
     expect(model.angles).toEqual([
-      { id: 'g', framing: 'fit' },
-      { id: 'r', framing: 'fill' },
+      { id: 'g', framing: 'fit', look: { exposure: 0.5 } },
+      // What changes nothing is none.
+      { id: 'r', framing: 'fill', look: null },
     ])
     expect(model.clips.find((c) => c.clipId === 'gantry-1')).toMatchObject({
       angleId: 'g',

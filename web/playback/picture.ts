@@ -1,9 +1,25 @@
-import { type PlaneColour, type Planes, planesToPixels } from '@pendolo/core/picture'
+import { type ColourTable, type PlaneColour, type Planes, planesToPixels, type Rect, throughTable } from '@pendolo/core/picture'
 import type { VideoSample } from 'mediabunny'
 
 /** A decoded picture that can be drawn. */
 export type Picture = Pick<VideoSample, 'timestamp' | 'displayWidth' | 'displayHeight' | 'close'> & {
   draw(ctx: OffscreenCanvasRenderingContext2D, sx: number, sy: number, sw: number, sh: number, dx: number, dy: number, dw: number, dh: number): void
+  /** As `draw`, with its colours brought through a table; absent where the browser draws it. */
+  drawThrough?(ctx: OffscreenCanvasRenderingContext2D, from: Rect, to: Rect, table: ColourTable): void
+}
+
+/** Draws a part of a picture on a place, its colours through a table where there is one. */
+export function drawPicture(ctx: OffscreenCanvasRenderingContext2D, picture: Picture, from: Rect, to: Rect, table: ColourTable | null): void {
+  if (table && picture.drawThrough) {
+    picture.drawThrough(ctx, from, to, table)
+    return
+  }
+  picture.draw(ctx, from.x, from.y, from.width, from.height, to.x, to.y, to.width, to.height)
+  if (!table) return
+  const [x, y] = [Math.round(to.x), Math.round(to.y)]
+  const image = ctx.getImageData(x, y, Math.max(1, Math.round(to.x + to.width) - x), Math.max(1, Math.round(to.y + to.height) - y))
+  throughTable(table, new Uint32Array(image.data.buffer))
+  ctx.putImageData(image, x, y)
 }
 
 /** Pixels on their way to a canvas, by their size; what is put there is copied at once. */
@@ -55,18 +71,21 @@ export async function asPlanes(sample: VideoSample): Promise<Picture> {
   sample.close()
   const planes: Planes = { data, width: displayWidth, height: displayHeight }
   const colour: PlaneColour = { matrix: isOld(colorSpace.matrix, displayHeight) ? 'bt601' : 'bt709', full: colorSpace.fullRange === true }
+  const put = (ctx: OffscreenCanvasRenderingContext2D, from: Rect, to: Rect, table: ColourTable | null) => {
+    if (!data) return
+    const [x, y] = [Math.round(to.x), Math.round(to.y)]
+    const [width, height] = [Math.max(1, Math.round(to.x + to.width) - x), Math.max(1, Math.round(to.y + to.height) - y)]
+    const { image, pixels } = imageOf(width, height)
+    planesToPixels(planes, colour, from, pixels, width, height)
+    if (table) throughTable(table, pixels, width * height)
+    ctx.putImageData(image, x, y)
+  }
   return {
     timestamp,
     displayWidth,
     displayHeight,
-    draw: (ctx, sx, sy, sw, sh, dx, dy, dw, dh) => {
-      if (!data) return
-      const [x, y] = [Math.round(dx), Math.round(dy)]
-      const [width, height] = [Math.max(1, Math.round(dx + dw) - x), Math.max(1, Math.round(dy + dh) - y)]
-      const { image, pixels } = imageOf(width, height)
-      planesToPixels(planes, colour, { x: sx, y: sy, width: sw, height: sh }, pixels, width, height)
-      ctx.putImageData(image, x, y)
-    },
+    draw: (ctx, sx, sy, sw, sh, dx, dy, dw, dh) => put(ctx, { x: sx, y: sy, width: sw, height: sh }, { x: dx, y: dy, width: dw, height: dh }, null),
+    drawThrough: put,
     close: () => {
       if (data && spare.length < MOST_SPARE) spare.push(data)
       data = null

@@ -7,6 +7,8 @@ const copies = new Map<string, { ready: Set<number>; changed: () => void; closed
 let mockPainted: number[] = []
 /** Where they were painted, and which part of a picture of 16 × 9. */
 let mockPlaces: number[][] = []
+/** Tables that their colours went through. */
+const mockTables: unknown[] = []
 
 const mockDraw =
   (frame: number) =>
@@ -35,7 +37,13 @@ jest.mock('./stream.ts', () => ({
   },
 }))
 
-jest.mock('./picture.ts', () => ({ withoutGraphics: () => false }))
+jest.mock('./picture.ts', () => ({
+  withoutGraphics: () => false,
+  drawPicture: (ctx: unknown, picture: { draw: (...of: unknown[]) => void }, from: Record<string, number>, to: Record<string, number>, table: unknown) => {
+    mockTables.push(table)
+    picture.draw(ctx, from.x, from.y, from.width, from.height, to.x, to.y, to.width, to.height)
+  },
+}))
 
 jest.mock('@fontsource-variable/instrument-sans/files/instrument-sans-latin-wght-normal.woff2?url', () => 'latin', { virtual: true })
 jest.mock('@fontsource-variable/instrument-sans/files/instrument-sans-latin-ext-wght-normal.woff2?url', () => 'more', { virtual: true })
@@ -75,8 +83,8 @@ const clip = (id: string, angleId: string, from: number, to: number): PictureMod
 })
 const model = (over: Partial<PictureModel> = {}): PictureModel => ({
   angles: [
-    { id: 'a', framing: 'fit' },
-    { id: 'b', framing: 'fit' },
+    { id: 'a', framing: 'fit', look: null },
+    { id: 'b', framing: 'fit', look: null },
   ],
   clips: [clip('a1', 'a', 0, 20), clip('b1', 'b', 5, 30)],
   points: {
@@ -314,6 +322,29 @@ describe('the pictures', () => {
     frame(1)
     // Both angles and the programme.
     expect(mockPainted).toEqual([200, 75, 200])
+  })
+
+  test('a look is put on the pictures of its angle as soon as it is known, and left away for comparing', () => {
+    stand(8)
+    rest()
+    decoded('/a1/tile', 200)
+    decoded('/b1/tile', 75)
+    rest()
+    const [a, b] = model().angles
+    play(8)
+    frame(1)
+    const painted = () => {
+      mockTables.length = 0
+      frame(1)
+      return mockTables.map((t) => t !== null)
+    }
+    // Both angles and the programme, which shows the first.
+    say({ type: 'model', model: model({ angles: [a, { ...b, look: { saturation: 0 } }] }) })
+    expect(painted()).toEqual([false, true, false])
+    say({ type: 'looks', on: false })
+    expect(painted()).toEqual([false, false, false])
+    say({ type: 'looks', on: true })
+    expect(painted()).toEqual([false, true, false])
   })
 
   test('each picture lies in its own place of the surface, and what would reach into a neighbour is left away', () => {

@@ -4,7 +4,8 @@ import { FilmResolver } from '@pendolo/core/film'
 import { CARD_FONTS, drawCard, framedRect, type Rect } from '@pendolo/core/picture'
 import { FLICKS_PER_SECOND, type Flicks, flicks, frameAt, frameShownAt, ZERO } from '@pendolo/core/time'
 import { copySeconds } from './copy-seconds.ts'
-import { asPlanes, type Picture, withoutGraphics } from './picture.ts'
+import { tableOf } from './looks.ts'
+import { asPlanes, drawPicture, type Picture, withoutGraphics } from './picture.ts'
 import { FrameStream } from './stream.ts'
 import type { ClockMap, FromWorker, Held, PictureHealth, PictureModel, PlayClip, TileSource, ToWorker } from './types.ts'
 
@@ -77,6 +78,8 @@ let dirty = true
 let told = 0
 let untold = true
 let ticking = false
+/** Whether pictures are seen corrected. */
+let withLooks = true
 /** How long a slice of drawing takes, smoothed, ms: so much later is seen what it draws. */
 let spent = 0
 /** How long it is from one round of drawing to the next, smoothed, ms. */
@@ -303,7 +306,7 @@ function paint(tile: Tile, sample: Picture, angleId: string): void {
   const on = groundOf(tile)
   if (!on) return
   const { ctx, place } = on
-  const framing = model.angles.find((a) => a.id === angleId)?.framing ?? 'fit'
+  const { framing = 'fit', look = null } = model.angles.find((a) => a.id === angleId) ?? {}
   const { displayWidth, displayHeight } = sample
   const rect = framedRect(displayWidth, displayHeight, place.width, place.height, framing)
   if (rect.x > 0.5 || rect.y > 0.5) blank(tile)
@@ -311,7 +314,8 @@ function paint(tile: Tile, sample: Picture, angleId: string): void {
   const [left, top] = [Math.max(0, -rect.x), Math.max(0, -rect.y)]
   const [width, height] = [rect.width - 2 * left, rect.height - 2 * top]
   const scale = displayWidth / rect.width
-  sample.draw(ctx, left * scale, top * scale, width * scale, height * scale, place.x + rect.x + left, place.y + rect.y + top, width, height)
+  const from = { x: left * scale, y: top * scale, width: width * scale, height: height * scale }
+  drawPicture(ctx, sample, from, { x: place.x + rect.x + left, y: place.y + rect.y + top, width, height }, look && withLooks ? tableOf(look) : null)
 }
 
 function paintCard(tile: Tile, card: string): void {
@@ -416,8 +420,11 @@ self.addEventListener('message', (event: MessageEvent<ToWorker>) => {
   const message = event.data
   switch (message.type) {
     case 'model': {
-      const reframed = message.model.angles.some(({ id, framing }) => model.angles.find((a) => a.id === id)?.framing !== framing)
-      if (reframed) for (const tile of tiles.values()) tile.drawnKey = ''
+      const changed = message.model.angles.some(({ id, framing, look }) => {
+        const old = model.angles.find((a) => a.id === id)
+        return old?.framing !== framing || JSON.stringify(old.look) !== JSON.stringify(look)
+      })
+      if (changed) for (const tile of tiles.values()) tile.drawnKey = ''
       model = message.model
       // What was pressed while it stands is in the cut by now.
       if (held?.until === null) held = null
@@ -431,6 +438,10 @@ self.addEventListener('message', (event: MessageEvent<ToWorker>) => {
       }
       break
     }
+    case 'looks':
+      withLooks = message.on
+      for (const tile of tiles.values()) tile.drawnKey = ''
+      break
     case 'clock':
       if (!clock.playing && message.clock.playing) {
         for (const tile of tiles.values()) tile.dueKey = 'none'

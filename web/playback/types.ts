@@ -1,7 +1,7 @@
 import type { Points, StandIn } from '@pendolo/core/cut'
 import type { FilmRun } from '@pendolo/core/film'
 import type { DeskNode, DeskPassage } from '@pendolo/core/mix'
-import type { Framing, Rect } from '@pendolo/core/picture'
+import type { Framing, Look, Rect } from '@pendolo/core/picture'
 import type { Flicks, FrameGrid, PlacementMap } from '@pendolo/core/time'
 
 /** A clip as the picture engine needs it. */
@@ -23,6 +23,8 @@ export interface PlayClip {
 export interface PlayAngle {
   readonly id: string
   readonly framing: Framing
+  /** How its pictures are corrected; null: not at all. */
+  readonly look: Look | null
 }
 
 /** An input of the desk: which sound goes into it. */
@@ -113,6 +115,8 @@ export type ToWorker =
   | { type: 'drop'; key: string }
   | { type: 'reset' }
   | { type: 'hold'; held: Held | null }
+  /** Whether pictures are seen as they are corrected. */
+  | { type: 'looks'; on: boolean }
 
 /** What a tile shows: an angle, the programme, or one clip by itself with an offset of its own. */
 export type TileSource = { kind: 'angle'; angleId: string } | { kind: 'programme' } | { kind: 'clip'; clipId: string; offset: number }

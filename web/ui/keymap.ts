@@ -83,6 +83,7 @@ export const KEYMAP = {
   hearHere: { keys: ['h'], what: 'let the chosen sounds be heard in the range', where: 'Balance' },
   raise: { keys: ['shift+up', 'shift+down'], what: 'raise, lower the chosen sounds by a decibel, in the range or everywhere', where: 'Balance' },
   asItWas: { keys: ['delete, backspace'], what: 'take away what was drawn in the range for the chosen sounds', where: 'Balance' },
+  before: { keys: ['w'], what: 'while it is held: pictures as they were recorded', where: 'Balance' },
   zoomSounds: { keys: ['equal, shift+equal, add', 'minus, subtract'], told: '+  −', what: 'look closer at the sounds, or at more of them', where: 'Balance' },
   nothing: { keys: ['escape'], what: 'choose nothing: no range, no stretch, no marks', where: 'everywhere' },
 } as const satisfies Record<string, Entry>
