@@ -29,7 +29,8 @@ export function Shapes({ project: { doc, files }, angleId, edit, onAngle }: Shap
               <Bob index={i} hue={a.hue} lit={a.id === angleId} />
               <button type="button" className="plain" style={{ textAlign: 'left' }} onClick={() => onAngle(a.id)} aria-pressed={a.id === angleId}>
                 {a.name}
-                {a.look ? ' ·' : ''} <span className="quiet mono">{shapeOf(files, Object.values(doc.clips), a.id)}</span>
+                <span className="quiet mono">{` ${shapeOf(files, Object.values(doc.clips), a.id)}`}</span>
+                {a.look && <span className="quiet"> corrected</span>}
               </button>
               <Segmented
                 size="small"
