@@ -50,6 +50,6 @@ export function useLoaded(project: ProjectState): PlayModel {
   const client = useQueryClient()
   const model = modelOf(project)
   useEffect(() => engine.load(model), [model])
-  useEffect(() => hearStates(client, project.id, (state) => engine.load(modelOf(state))), [client, project.id])
+  useEffect(() => hearStates(client, project.id, (state) => engine.hear(modelOf(state).sounds)), [client, project.id])
   return model
 }
