@@ -1,21 +1,34 @@
-import { LOOK_BOUNDS } from '@pendolo/core/picture'
+import { CUTOUT_BOUNDS, LOOK_BOUNDS } from '@pendolo/core/picture'
 import { LAYER_KINDS, type PictureEdit } from '@pendolo/core/project'
 import * as yup from 'yup'
 import { type Fields, id, ids, length, stretch } from './parts.ts'
 
-const shift = yup.number().min(-2).max(2)
+const bounded = ([least, most]: readonly [number, number]) => yup.number().min(least).max(most)
+const edge = bounded(CUTOUT_BOUNDS.crop).required()
 const cutout = yup
   .object({
-    x: shift.required(),
-    y: shift.required(),
-    scale: yup.number().min(0.1).max(10).required(),
-    turn: yup.number().min(-180).max(180).required(),
+    x: bounded(CUTOUT_BOUNDS.x).required(),
+    y: bounded(CUTOUT_BOUNDS.y).required(),
+    scale: bounded(CUTOUT_BOUNDS.scale).required(),
+    turn: bounded(CUTOUT_BOUNDS.turn).required(),
     mirrored: yup.boolean().oneOf([true]).optional(),
+    crop: yup
+      .object({ left: edge, top: edge, right: edge, bottom: edge })
+      .noUnknown()
+      .optional()
+      .default(undefined)
+      .test('kept', 'a tenth of the picture must stay', (crop) => !crop || (crop.left + crop.right <= 0.9 && crop.top + crop.bottom <= 0.9)),
   })
   .noUnknown()
 const look = yup.object(Object.fromEntries(Object.entries(LOOK_BOUNDS).map(([key, [least, most]]) => [key, yup.number().min(least).max(most)]))).noUnknown()
 const exception = stretch
-  .shape({ id: id.required(), angleId: id.required(), cutout: cutout.optional().default(undefined), look: look.optional().default(undefined) })
+  .shape({
+    id: id.required(),
+    angleId: id.required(),
+    cutout: cutout.optional().default(undefined),
+    cutoutTo: cutout.optional().default(undefined),
+    look: look.optional().default(undefined),
+  })
   .noUnknown()
 const part = yup.number().min(-2).max(2)
 const layer = stretch

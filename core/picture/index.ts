@@ -1,5 +1,21 @@
 export { CARD_FONTS, type CardInk, drawCard } from './card.ts'
+export {
+  type Affine,
+  between,
+  boundsThrough,
+  type Crop,
+  CUTOUT_BOUNDS,
+  type Cutout,
+  corners,
+  followed,
+  inverse,
+  isWhole,
+  keptRect,
+  placing,
+  WHOLE,
+} from './cutout.ts'
 export { FRAMINGS, type Framing, framedRect, type Rect } from './framing.ts'
-export { type ColourTable, type Cutout, isPlain, LOOK_BOUNDS, type Look, lookTable, tableText, throughTable } from './look.ts'
+export { type ColourTable, isPlain, LOOK_BOUNDS, type Look, lookTable, tableText, throughTable } from './look.ts'
 export { type PlaneColour, type Planes, planesToPixels } from './planes.ts'
 export { type Seat, type Seating, type SeatingWishes, seat } from './seating.ts'
+export { pixelsThrough, planesThrough } from './through.ts'

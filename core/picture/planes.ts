@@ -24,6 +24,15 @@ const MATRICES = {
 const BITS = 12
 const ONE = 1 << BITS
 
+/** What brightness and colour differences are multiplied with on their way to red, green and blue; behind the point lie `bits` bits. */
+export function colourNumbers(colour: PlaneColour) {
+  const { rv, gu, gv, bu } = MATRICES[colour.matrix]
+  const scale = ONE * (colour.full ? 1 : 255 / 219)
+  const chroma = ONE * (colour.full ? 1 : 255 / 224)
+  const [ky, krv, kgu, kgv, kbu] = [scale, rv * chroma, gu * chroma, gv * chroma, bu * chroma].map(Math.round)
+  return { ky, krv, kgu, kgv, kbu, black: colour.full ? 0 : 16, bits: BITS }
+}
+
 const clamped = (x: number) => Math.max(0, Math.min(255, x))
 
 /**
@@ -44,11 +53,7 @@ export function planesToPixels(planes: Planes, colour: PlaneColour, part: Rect, 
   const v = u + half * ((h + 1) >> 1)
   if (data.length < v + (v - u) || out.length < width * height || !(width >= 1 && height >= 1))
     throw new TypeError(`${data.length} bytes of ${w}×${h} do not become ${width}×${height} in ${out.length} pixels`)
-  const { rv, gu, gv, bu } = MATRICES[colour.matrix]
-  const scale = ONE * (colour.full ? 1 : 255 / 219)
-  const chroma = ONE * (colour.full ? 1 : 255 / 224)
-  const [ky, krv, kgu, kgv, kbu] = [scale, rv * chroma, gu * chroma, gv * chroma, bu * chroma].map(Math.round)
-  const black = colour.full ? 0 : 16
+  const { ky, krv, kgu, kgv, kbu, black } = colourNumbers(colour)
   const columns = neighbours(part.x, part.width, w, width)
   const rows = neighbours(part.y, part.height, h, height)
   let at = 0

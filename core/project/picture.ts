@@ -29,6 +29,7 @@ export const pictureReducers: Reducers<PictureEdit> = {
     for (const one of exceptions) {
       angleOf(recorder.doc, one.angleId)
       if (one.to <= one.from) throw new EditError('a stretch must end after it begins')
+      if (one.cutoutTo && !one.cutout) throw new EditError('a move needs a framing that it begins with')
       recorder.set(['exceptions', one.id], one)
     }
   },

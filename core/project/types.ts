@@ -254,6 +254,8 @@ export interface PictureException {
   from: Flicks
   to: Flicks
   cutout?: Cutout
+  /** Where the framing has moved to at its end. */
+  cutoutTo?: Cutout
   look?: Look
 }
 

@@ -13,7 +13,7 @@ import { makeMedia, makeNumbered, numberIn, showFolder, testConfig } from '../te
 import { PictureDecoder } from './decoder.ts'
 import { StillDecoder } from './still.ts'
 
-const FITTED = { framing: 'fit', table: null } as const
+const FITTED = { framing: 'fit', table: null, work: null } as const
 const config = testConfig()
 const folder = showFolder(config)
 const handles = () => readdirSync('/proc/self/fd').length

@@ -8,7 +8,7 @@ import type { Config } from '../config.ts'
 import { decoderArguments, dropChild, inputArguments, lastWords, limitsFor, start } from '../media/ffmpeg.ts'
 import type { PictureSource } from '../media/pictures.ts'
 import { MediaError, wordsFor } from '../media/words.ts'
-import { framed, type PictureSize, type Seen } from './framing.ts'
+import { bytesOf, framed, type PictureSize, type Seen } from './framing.ts'
 
 /** A decoded picture and the clip time from which it is shown. */
 interface Picture {
@@ -164,7 +164,7 @@ class Run {
 }
 
 /**
- * Pictures of an original in film size. Each is shown from its own time until that of the next. Opened early, it waits
+ * Pictures of an original as they come into the film. Each is shown from its own time until that of the next. Opened early, it waits
  * with the first picture ready.
  */
 export class PictureDecoder {
@@ -204,7 +204,7 @@ export class PictureDecoder {
     this.#fileGrid = told ? { ...grid, rate: told } : grid
     this.#tolerance = gridTolerance(this.#fileGrid, source.tick.num / source.tick.den, variableRate)
     this.#filter = `${source.chain}${framed(size, seen, source.plain)}`
-    this.#frameBytes = (size.width * size.height * 3) / 2
+    this.#frameBytes = bytesOf(size, seen)
     this.#ranges = ranges
     // Where pictures come as they like, any of them may be held over what is asked for.
     this.#selects = ranges.length > 1 && !variableRate

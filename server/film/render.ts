@@ -15,7 +15,7 @@ import { filmMeter, levelTo, soundReport } from './loudness.ts'
 import { mixSound } from './mix.ts'
 import { FILM_ENDINGS } from './parts.ts'
 import { FILM_SOUND_RATE } from './placed-sound.ts'
-import { clipTimeAt, FilmSources } from './sources.ts'
+import { FilmSources } from './sources.ts'
 
 const isLossless = (out: string): boolean => out.toLowerCase().endsWith(FILM_ENDINGS.lossless)
 
@@ -169,12 +169,9 @@ async function renderPictures(
   const sources = new FilmSources(config, exchange, size, out)
   try {
     const black = blackFrame(size)
-    for (const [i, segment] of exchange.cut.entries()) {
-      const decoder = await sources.take(i)
-      if (!decoder) {
-        const frame = segment.text ? await cardFrame(segment.text, size) : black
-        for (let k = 0; k < segment.frames; k++) await write(frame)
-      } else for (let k = 0; k < segment.frames; k++) await write(await decoder.shownAt(clipTimeAt(exchange, segment, k)))
+    for (const [i, shot] of sources.shots.entries()) {
+      const empty = shot.source ? null : shot.text ? await cardFrame(shot.text, size) : black
+      for (let k = 0; k < shot.frames; k++) await write(empty ?? (await sources.frame(i, k)) ?? black)
       sources.leave(i)
     }
     sink.end()

@@ -1,16 +1,23 @@
 import { rm, writeFile } from 'node:fs/promises'
 import type { Exchange, Segment } from '@pendolo/core/formats'
-import { isPlain, lookTable, tableText } from '@pendolo/core/picture'
-import { type Flicks, frameStart, masterToClip } from '@pendolo/core/time'
+import { type Cutout, type Look, lookTable, tableText } from '@pendolo/core/picture'
+import { frameStart } from '@pendolo/core/time'
 import type { Config } from '../config.ts'
 import { type PictureSource, pictureSource } from '../media/pictures.ts'
 import { type ClipRange, PictureDecoder } from './decoder.ts'
-import type { PictureSize, Seen } from './framing.ts'
+import { type PictureSize, placeWork, type Seen, workOf } from './framing.ts'
+import { clipTimeAt, cutoutsOf, type Shot, shotsOf } from './shots.ts'
 import { StillDecoder } from './still.ts'
 
 type Source = NonNullable<Segment['source']>
-/** What shows a stretch: the pictures of a recording, or one that stands. */
+/** What shows a shot: the pictures of a recording, or one that stands. */
 type Pictures = Pick<PictureDecoder, 'shownAt' | 'close'>
+
+/** A shot's source, and where its pictures come in the frame. */
+interface Opened {
+  readonly pictures: Pictures
+  readonly seen: Seen
+}
 
 /** A source that is wanted again within so many seconds of its own time goes on being read: that costs less than to begin anew. */
 const KEPT_FLICKS = 2 * frameStart(1, { num: 1, den: 1 })
@@ -19,23 +26,23 @@ const MOST_RANGES = 200
 /** Sources that are open at once, at most. */
 const MOST_OPEN = 12
 
-/** Clip time that is seen at the start of a frame of a stretch. */
-export function clipTimeAt({ doc, rate }: Exchange, { masterFrame, source, stillAt }: Segment, frame: number): Flicks {
-  return masterToClip(stillAt ?? frameStart((masterFrame as number) + frame, rate), doc.placements[(source as Source).clipId])
-}
-
 /** The originals that a film is made of, opened a stretch ahead, and kept open where they come again soon. */
 export class FilmSources {
   readonly #config: Config
   readonly #exchange: Exchange
   readonly #size: PictureSize
-  /** By the stretch that uses it next. */
-  readonly #open = new Map<number, Promise<Pictures>>()
+  /** What the film shows, one after the other. */
+  readonly shots: readonly Shot[]
+  /** By the shot that uses it next. */
+  readonly #open = new Map<number, Promise<Opened>>()
   readonly #all = new Set<Pictures>()
   readonly #looked = new Map<string, Promise<PictureSource>>()
   readonly #scratch: string
   /** Files of colour tables by their looks. */
   readonly #tables = new Map<string, Promise<string>>()
+  /** Frames in turn, for pictures that are brought into them: the one that is shown, and the next. */
+  readonly #frames: Buffer[] = []
+  #turn = 0
   #closed = false
 
   /** @param scratch how names begin of files that are needed until the film is there */
@@ -44,16 +51,40 @@ export class FilmSources {
     this.#scratch = scratch
     this.#exchange = exchange
     this.#size = size
+    this.shots = shotsOf(exchange)
   }
 
-  /** What shows a stretch; the stretch that follows is got ready meanwhile. @returns null where nothing of an original is seen */
-  async take(index: number): Promise<Pictures | null> {
+  /**
+   * A frame of a shot; the shot that follows is got ready meanwhile. Its memory is used again after the next but one is asked for.
+   * @returns null where nothing of an original is seen
+   */
+  async frame(index: number, frame: number): Promise<Buffer | null> {
     this.#ready(index)
     this.#ready(index + 1)
-    return (await this.#open.get(index)) ?? null
+    const opened = await this.#open.get(index)
+    if (!opened) return null
+    const { pictures, seen } = opened
+    const shot = this.shots[index]
+    const data = await pictures.shownAt(clipTimeAt(this.#exchange, shot, frame))
+    const { work } = seen
+    if (!work) return data
+    this.#turn = 1 - this.#turn
+    const out = this.#frames[this.#turn] ?? Buffer.allocUnsafeSlow((this.#size.width * this.#size.height * 3) / 2)
+    this.#frames[this.#turn] = out
+    const cutouts = this.#cutouts(index) as readonly Cutout[]
+    placeWork(data, work, ownSize(shot), this.#size, seen.framing, cutouts[Math.min(frame, cutouts.length - 1)], out)
+    return out
   }
 
-  /** A stretch is over: its source is kept for the stretch that goes on with it, or closed. */
+  /** Framings of the shot that was asked for last, which is mostly asked for again. */
+  #framed: { readonly index: number; readonly cutouts: readonly Cutout[] | null } = { index: -1, cutouts: null }
+
+  #cutouts(index: number): readonly Cutout[] | null {
+    if (this.#framed.index !== index) this.#framed = { index, cutouts: cutoutsOf(this.#exchange, this.shots[index]) }
+    return this.#framed.cutouts
+  }
+
+  /** A shot is over: its source is kept for the shot that goes on with it, or closed. */
   leave(index: number): void {
     const held = this.#open.get(index)
     if (!held) return
@@ -63,72 +94,72 @@ export class FilmSources {
     else void this.#let(held)
   }
 
-  async #let(held: Promise<Pictures>): Promise<void> {
-    const decoder = await held.catch(() => null)
-    if (!decoder) return
-    this.#all.delete(decoder)
-    decoder.close()
+  async #let(held: Promise<Opened>): Promise<void> {
+    const opened = await held.catch(() => null)
+    if (!opened) return
+    this.#all.delete(opened.pictures)
+    opened.pictures.close()
   }
 
-  /** The stretch that shows the same clip soon after this one ended; null where there is none. */
+  /** The shot that goes on with the same clip, seen in the same way, soon after this one ended; null where there is none. */
   #nextUse(index: number): number | null {
-    const { cut } = this.#exchange
-    const { source, frames } = cut[index]
+    const { shots } = this
+    const { source, frames } = shots[index]
     if (!source) return null
-    const end = clipTimeAt(this.#exchange, cut[index], frames - 1)
+    const end = clipTimeAt(this.#exchange, shots[index], frames - 1)
     let waits = 0
-    for (let i = index + 1; i < cut.length && waits <= KEPT_FLICKS; i++) {
-      if (cut[i].source?.clipId === source.clipId) {
-        const gap = clipTimeAt(this.#exchange, cut[i], 0) - end
-        return gap > 0 && gap <= KEPT_FLICKS ? i : null
+    for (let i = index + 1; i < shots.length && waits <= KEPT_FLICKS; i++) {
+      if (shots[i].source?.clipId === source.clipId) {
+        const gap = clipTimeAt(this.#exchange, shots[i], 0) - end
+        return gap > 0 && gap <= KEPT_FLICKS && sameWay(shots[index], shots[i]) ? i : null
       }
-      waits += frameStart(cut[i].frames, this.#exchange.rate)
+      waits += frameStart(shots[i].frames, this.#exchange.rate)
     }
     return null
   }
 
-  /** What will be asked for of a source that is opened for a stretch, in this and in those that go on with it. */
+  /** What will be asked for of a source that is opened for a shot, in this and in those that go on with it. */
   #uses(index: number): ClipRange[] {
     const out: ClipRange[] = []
     for (let i: number | null = index; i !== null; i = this.#nextUse(i)) {
-      const segment: Segment = this.#exchange.cut[i]
+      const shot: Shot = this.shots[i]
       // What comes after so many is not looked ahead for.
       if (out.length === MOST_RANGES) return [{ from: out[0].from, to: out[0].to }]
-      out.push({ from: clipTimeAt(this.#exchange, segment, 0), to: clipTimeAt(this.#exchange, segment, segment.frames - 1) })
+      out.push({ from: clipTimeAt(this.#exchange, shot, 0), to: clipTimeAt(this.#exchange, shot, shot.frames - 1) })
     }
     return out
   }
 
   #ready(index: number): void {
-    const segment = this.#exchange.cut[index]
-    if (!segment?.source || this.#open.has(index)) return
-    const opening = this.#begin(index, segment.source)
+    const shot = this.shots[index]
+    if (!shot?.source || this.#open.has(index)) return
+    const opening = this.#begin(index, shot, shot.source)
     // Whoever takes it is told.
     opening.catch(() => undefined)
     this.#open.set(index, opening)
   }
 
-  async #begin(index: number, { file, clipId }: Source): Promise<Pictures> {
-    const { doc } = this.#exchange
+  async #begin(index: number, shot: Shot, { file }: Source): Promise<Opened> {
     let looked = this.#looked.get(file.path)
     if (!looked) {
       looked = pictureSource(this.#config, file.path)
       this.#looked.set(file.path, looked)
     }
-    const seen = await this.#seen(doc.clips[clipId].angleId)
+    const { framing = 'fit', look = null } = shot.sight ?? {}
+    const cutouts = cutoutsOf(this.#exchange, shot)
+    const work = cutouts && workOf(ownSize(shot), this.#size, framing, cutouts)
+    const seen: Seen = { framing, table: look && (await this.#table(look)), work }
     const source = await looked
-    const decoder = file.facts.video?.still
+    const pictures = file.facts.video?.still
       ? new StillDecoder(this.#config, file, source, this.#size, seen)
       : new PictureDecoder(this.#config, file, source, this.#uses(index), this.#size, seen)
-    this.#all.add(decoder)
-    if (this.#closed) decoder.close()
-    return decoder
+    this.#all.add(pictures)
+    if (this.#closed) pictures.close()
+    return { pictures, seen }
   }
 
-  /** How an angle's pictures come into the film; the table of its look is written once. */
-  async #seen(angleId: string | null): Promise<Seen> {
-    const { framing = 'fit', look } = this.#exchange.doc.angles.find((a) => a.id === angleId) ?? {}
-    if (!look || isPlain(look)) return { framing, table: null }
+  /** The file of the table of a look, written once. */
+  #table(look: Look): Promise<string> {
     const text = JSON.stringify(look)
     let written = this.#tables.get(text)
     if (!written) {
@@ -136,7 +167,7 @@ export class FilmSources {
       written = writeFile(file, tableText(lookTable(look))).then(() => file)
       this.#tables.set(text, written)
     }
-    return { framing, table: await written }
+    return written
   }
 
   /** Ends all that reads, and takes away what was needed for it. */
@@ -145,4 +176,16 @@ export class FilmSources {
     for (const decoder of this.#all) decoder.close()
     for (const written of this.#tables.values()) await written.then((file) => rm(file, { force: true })).catch(() => undefined)
   }
+}
+
+/** Size of a shot's pictures as displayed. */
+function ownSize({ source }: Shot): PictureSize {
+  const { width = 0, height = 0 } = source?.file.facts.video ?? {}
+  return { width, height }
+}
+
+/** Whether pictures that were opened for one shot serve the other. */
+function sameWay({ sight: a }: Shot, { sight: b }: Shot): boolean {
+  if (a?.cutoutTo || b?.cutoutTo) return false
+  return JSON.stringify([a?.framing, a?.cutout, a?.look]) === JSON.stringify([b?.framing, b?.cutout, b?.look])
 }

@@ -3,15 +3,15 @@ import type { Config } from '../config.ts'
 import { decoderArguments, inputArguments, limitsFor, run } from '../media/ffmpeg.ts'
 import type { PictureSource } from '../media/pictures.ts'
 import { MediaError } from '../media/words.ts'
-import { framed, type PictureSize, type Seen } from './framing.ts'
+import { bytesOf, framed, type PictureSize, type Seen } from './framing.ts'
 
-/** One picture in film size, for as long as it is wanted. */
+/** One picture as it comes into the film, for as long as it is wanted. */
 export class StillDecoder {
   readonly #picture: Promise<Buffer>
   readonly #abort = new AbortController()
 
   constructor(config: Config, file: ExchangeFile, source: PictureSource, size: PictureSize, seen: Seen) {
-    this.#picture = this.#read(config, file, `${source.chain}${framed(size, seen, source.plain)}`, (size.width * size.height * 3) / 2)
+    this.#picture = this.#read(config, file, `${source.chain}${framed(size, seen, source.plain)}`, bytesOf(size, seen))
     // Whoever asks for the picture is told.
     this.#picture.catch(() => undefined)
   }

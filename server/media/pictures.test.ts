@@ -38,7 +38,7 @@ async function seen(file: string, seconds: number, size: { width: number; height
     await pictureSource(config, file),
     [{ from: secondsToFlicks(seconds), to: secondsToFlicks(seconds) }],
     size,
-    { framing: 'fit', table: null },
+    { framing: 'fit', table: null, work: null },
   )
   const film = await decoder.shownAt(secondsToFlicks(seconds))
   decoder.close()

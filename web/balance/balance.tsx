@@ -6,7 +6,6 @@ import { Button, Checkbox, Input, Segmented, Tooltip } from 'antd'
 import { Headphones } from 'lucide-react'
 import { Fragment, useEffect, useMemo, useRef, useState } from 'react'
 import { Link } from 'react-router'
-import { EngineCanvas } from '../playback/engine-canvas.tsx'
 import { filmFor } from '../playback/film.ts'
 import { channelAlone, eventOf, playSounds } from '../playback/model.ts'
 import { engine, useEngine } from '../playback/use-engine.ts'
@@ -17,12 +16,13 @@ import { useSize } from '../score/time-view.ts'
 import { useEventView } from '../score/use-event-view.ts'
 import type { StageProps } from '../stage.ts'
 import { Paper } from '../ui/paper.tsx'
+import { BalancedPicture } from './balanced-picture.tsx'
 import { DrawLevels } from './draw-levels.tsx'
 import { Foot } from './foot.tsx'
 import { LoudnessChip, LoudnessRow, useLoudness } from './loudness.tsx'
 import { Ribbon, type Seen, seenStretches, stretchAt } from './ribbon.tsx'
 import { levelEdit, onEdit, type SoundRow as Row, rowsFound, soundRows, stripEdit } from './rows.ts'
-import { Shapes } from './shapes.tsx'
+import { LOOKS_AT_PROGRAMME, Shapes } from './shapes.tsx'
 import { type Alone, NAMES, type RowActs, SoundRow } from './sound-row.tsx'
 import { StripPanel } from './strip-panel.tsx'
 import { useRange } from './use-range.ts'
@@ -61,7 +61,7 @@ function Sounds({ project, edit, top }: StageProps) {
   const [onlyHeard, setOnlyHeard] = useState(false)
   const [picked, setPicked] = useState<readonly string[]>([])
   const [side, setSide] = useState<'sound' | 'picture'>('sound')
-  const [angleId, setAngleId] = useState<string | null>(null)
+  const [picturing, setPicturing] = useState(LOOKS_AT_PROGRAMME)
   const all = useMemo(() => soundRows(project, find ? everyKey(project) : unfolded), [project, unfolded, find])
   const measured = useLoudness(project)
   const every = useMemo(() => soundRows(project, everyKey(project)), [project])
@@ -101,7 +101,7 @@ function Sounds({ project, edit, top }: StageProps) {
       )}
       <div className="balance">
         <div className="upper">
-          <Picture project={project} angleId={side === 'picture' ? angleId : null} />
+          <BalancedPicture project={project} picturing={side === 'picture' ? picturing : LOOKS_AT_PROGRAMME} edit={edit} />
           <div className="beside">
             <Segmented
               size="small"
@@ -114,7 +114,13 @@ function Sounds({ project, edit, top }: StageProps) {
               ]}
             />
             {side === 'picture' ? (
-              <Shapes project={project} angleId={angleId} edit={edit} onAngle={setAngleId} />
+              <Shapes
+                project={project}
+                picturing={picturing}
+                edit={edit}
+                onPicturing={setPicturing}
+                stretch={() => ranged.range ?? stretchAt(plan, engine.now())}
+              />
             ) : (
               shown && (
                 <StripPanel
@@ -307,23 +313,6 @@ function Rows({ project, rows, chosen, plan, unfolded, alone, ranged, measured, 
   )
 }
 const NOTHING = {}
-
-function Picture({ project, angleId }: { project: ProjectState; angleId: string | null }) {
-  const { doc } = project
-  const angle = anglesInUse(doc).find((a) => a.id === angleId) ?? null
-  const film = filmFor(project)
-  const hasPicture = useEngine(({ time }) => (angle ? film.clipAt(angle.id, time) !== null : true))
-  return (
-    <div className="frame" style={{ aspectRatio: `${doc.settings.width} / ${doc.settings.height}` }}>
-      {angle ? (
-        <EngineCanvas key={angle.id} source={{ kind: 'angle', angleId: angle.id }} name="balance" label="Picture of the angle in the frame" />
-      ) : (
-        <EngineCanvas key="programme" source={{ kind: 'programme' }} name="programme" label="Programme" />
-      )}
-      {!hasPicture && <span className="quiet none">no picture here</span>}
-    </div>
-  )
-}
 
 /** All that makes the mix. */
 type KeptMix = Pick<ProjectState['doc'], 'strips' | 'groups' | 'mixRanges' | 'envelopes'>

@@ -5,9 +5,10 @@ import { useEffect, useState } from 'react'
 import { engine } from '../playback/use-engine.ts'
 import { useKeyHeld } from '../ui/use-keys.ts'
 import { Line } from './numbers.tsx'
+import { lookEdit, lookIn, type Scope } from './seen-as.ts'
 
 interface Props {
-  readonly angle: Angle
+  readonly scope: Scope
   readonly angles: readonly Angle[]
   readonly edit: (edits: Edit[], label: string, group?: string) => boolean
 }
@@ -28,9 +29,11 @@ export function changedLook(look: Look | undefined, key: keyof Look, value: numb
   return isPlain(next) ? null : next
 }
 
-/** How the pictures of an angle are corrected, in all its stretches. */
-export function Looks({ angle, angles, edit }: Props) {
-  const { id, name, look } = angle
+/** How the pictures of an angle are corrected, in all its stretches or in one. */
+export function Looks({ scope, angles, edit }: Props) {
+  const { id, name } = scope.angle
+  const look = lookIn(scope)
+  const corrected = look !== undefined && !isPlain(look)
   const others = angles.filter((a) => a.id !== id)
   const give = (to: readonly Angle[]) =>
     edit(
@@ -49,7 +52,7 @@ export function Looks({ angle, angles, edit }: Props) {
           max={LOOK_BOUNDS[key][1] * times}
           step={step}
           name={`${label} of ${name}`}
-          onChange={(value, group) => edit([{ type: 'seeAngle', angleId: id, look: changedLook(look, key, value / times, none) }], 'correct an angle', group)}
+          onChange={(value, group) => edit([lookEdit(scope, changedLook(look, key, value / times, none))], 'correct an angle', group)}
         />
       ))}
       <div className="line">
@@ -66,7 +69,7 @@ export function Looks({ angle, angles, edit }: Props) {
         >
           <Button size="small">Give this look to ▾</Button>
         </Dropdown>
-        <Button size="small" disabled={!look} onClick={() => edit([{ type: 'seeAngle', angleId: id, look: null }], 'as it was recorded')}>
+        <Button size="small" disabled={!corrected} onClick={() => edit([lookEdit(scope, null)], 'as it was recorded')}>
           As recorded
         </Button>
       </div>

@@ -11,22 +11,25 @@ interface LineProps {
   readonly step: number
   /** Where the slider ends on the left; its end is the least of all. */
   readonly sliderMin?: number
+  /** What the slider reaches; what lies beyond is typed. */
+  readonly slider?: readonly [number, number]
   readonly name: string
   readonly onChange: (value: number, step?: string) => void
 }
 
 /** A number as a slider and typed; while it is dragged all is heard and is one step. */
-export function Line({ label, unit, value, min, max, step, sliderMin = min, name, onChange }: LineProps) {
+export function Line({ label, unit, value, min, max, step, sliderMin = min, slider, name, onChange }: LineProps) {
   const drag = useRef<{ id: string; n: number } | null>(null)
-  const given = (v: number) => (v <= sliderMin ? min : v)
+  const given = (v: number) => (!slider && v <= sliderMin ? min : v)
+  const [least, most] = slider ?? [sliderMin, max]
   return (
     <div className="line">
       <span>{label}</span>
       <Slider
-        min={sliderMin}
-        max={max}
+        min={least}
+        max={most}
         step={step}
-        value={Math.max(sliderMin, value)}
+        value={Math.max(least, Math.min(most, value))}
         tooltip={{ formatter: (v) => `${v} ${unit}` }}
         onChange={(v: number) => {
           drag.current ??= { id: newId(), n: 0 }

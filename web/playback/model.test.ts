@@ -75,16 +75,16 @@ describe('what the engine plays of a project', () => {
     const state = project([
       { type: 'choose', cutId: 'cut', time: seconds(5), choice: { angleId: 'g' } },
       { type: 'seeAngle', angleId: 'g', look: { exposure: 0.5 } },
-      { type: 'seeAngle', angleId: 'r', look: { contrast: 1 } },
+      { type: 'exceptions', exceptions: [{ id: 'close', angleId: 'r', from: seconds(1), to: seconds(2), look: { contrast: 1.5 } }] },
     ])
     const model = playModel(state)
     expect(model).toMatchObject({ event: { start: 0, end: seconds(60) }, film: { start: 0, end: seconds(60) } })
     expect(masterEnd(state)).toBe(seconds(60))
-    expect(model.angles).toEqual([
+    expect(model.angles).toMatchObject([
       { id: 'g', framing: 'fit', look: { exposure: 0.5 } },
-      // What changes nothing is none.
-      { id: 'r', framing: 'fill', look: null },
+      { id: 'r', framing: 'fill' },
     ])
+    expect(model.exceptions).toEqual(state.doc.exceptions)
     expect(model.clips.find((c) => c.clipId === 'gantry-1')).toMatchObject({
       angleId: 'g',
       start: seconds(4),

@@ -1,7 +1,6 @@
 import type { GatheredFile, ProjectState } from '@pendolo/api'
 import { activeCut, projectDesk, masterRecordings as recordingsOf } from '@pendolo/core/film'
 import { channelsOf } from '@pendolo/core/mix'
-import { isPlain } from '@pendolo/core/picture'
 import { type FileFacts, factsOfClip, frameGridOf, paceOf, pictureSpans, pointsOf, standInOrder } from '@pendolo/core/project'
 import { type Flicks, type FrameGrid, flicks, type PlacementMap, pictureSpansOf, ZERO } from '@pendolo/core/time'
 import { mediaUrl } from '../data/client.ts'
@@ -81,10 +80,8 @@ export function playModel(project: ProjectState): PlayModel {
   const film = filmFor(project)
   return {
     // In the order in which they stand in.
-    angles: standInOrder(doc).map((id) => {
-      const { framing = 'fit', look = null } = doc.angles.find((a) => a.id === id) ?? {}
-      return { id, framing, look: look && !isPlain(look) ? look : null }
-    }),
+    angles: standInOrder(doc).flatMap((id) => doc.angles.find((a) => a.id === id) ?? []),
+    exceptions: doc.exceptions,
     clips: playClips(project),
     sounds: playSounds(project),
     points: Object.fromEntries(doc.cuts.map((c) => [c.id, pointsOf(c)])),

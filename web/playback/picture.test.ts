@@ -1,5 +1,5 @@
 import type { VideoSample } from 'mediabunny'
-import { asPlanes, withoutGraphics } from './picture.ts'
+import { asPlanes, drawPlaced, withoutGraphics } from './picture.ts'
 
 beforeAll(() => {
   Object.assign(globalThis, {
@@ -55,6 +55,47 @@ test('a picture is taken out of its decoder, which gets its memory back, and dra
   // Its right half alone, as high as it is wide; edges fall on whole pixels.
   picture.draw(ctx, 2, 0, 2, 2, 5.5, 0, 3.1, 1)
   expect(put[1]).toEqual({ x: 6, y: 0, width: 3, red: [0, 0, 0] })
+})
+
+test('a picture is mirrored and moved within its place, black beside it; its colours alone go through a table', async () => {
+  const picture = await asPlanes(sample().of)
+  const { put, ctx } = canvas()
+  const by = { map: [-1, 0, 0, 1, 14, 20] as const, kept: { x: 0, y: 0, width: 4, height: 2 }, place: { x: 8, y: 20, width: 6, height: 2 } }
+  drawPlaced(ctx, picture, by, null)
+  expect(put[0]).toMatchObject({ x: 8, y: 20, width: 6 })
+  expect(put[0].red.slice(0, 6)).toEqual([0, 0, 0, 0, 255, 255])
+  drawPlaced(ctx, picture, by, new Float32Array(33 ** 3 * 3).fill(0.2))
+  expect(put[1].red.slice(0, 6)).toEqual([0, 0, 51, 51, 51, 51])
+})
+
+test('where the browser draws, it is told the same map and place', () => {
+  const said: [string, ...unknown[]][] = []
+  const ctx = new Proxy({} as Record<string, unknown>, {
+    get:
+      (_, name) =>
+      (...of: unknown[]) =>
+        void said.push([String(name), ...of]),
+    set: () => true,
+  })
+  const picture = {
+    timestamp: 0,
+    displayWidth: 4,
+    displayHeight: 2,
+    close: () => undefined,
+    draw: (_: unknown, ...of: number[]) => void said.push(['draw', ...of]),
+  }
+  const by = { map: [0, 2, -2, 0, 9, 9] as const, kept: { x: 1, y: 0, width: 3, height: 2 }, place: { x: 3, y: 4, width: 8, height: 6 } }
+  drawPlaced(ctx as unknown as OffscreenCanvasRenderingContext2D, picture, by, null)
+  expect(said).toEqual([
+    ['save'],
+    ['beginPath'],
+    ['rect', 3, 4, 8, 6],
+    ['clip'],
+    ['fillRect', 3, 4, 8, 6],
+    ['setTransform', 0, 2, -2, 0, 9, 9],
+    ['draw', 1, 0, 3, 2, 1, 0, 3, 2],
+    ['restore'],
+  ])
 })
 
 test('what cannot be taken apart is left to the browser', async () => {

@@ -1,4 +1,14 @@
-import { type ColourTable, type PlaneColour, type Planes, planesToPixels, type Rect, throughTable } from '@pendolo/core/picture'
+import {
+  type Affine,
+  type ColourTable,
+  followed,
+  type PlaneColour,
+  type Planes,
+  pixelsThrough,
+  planesToPixels,
+  type Rect,
+  throughTable,
+} from '@pendolo/core/picture'
 import type { VideoSample } from 'mediabunny'
 
 /** A decoded picture that can be drawn. */
@@ -6,6 +16,18 @@ export type Picture = Pick<VideoSample, 'timestamp' | 'displayWidth' | 'displayH
   draw(ctx: OffscreenCanvasRenderingContext2D, sx: number, sy: number, sw: number, sh: number, dx: number, dy: number, dw: number, dh: number): void
   /** As `draw`, with its colours brought through a table; absent where the browser draws it. */
   drawThrough?(ctx: OffscreenCanvasRenderingContext2D, from: Rect, to: Rect, table: ColourTable): void
+  /** Draws it as {@link drawPlaced} does; absent where the browser draws it. */
+  drawPlaced?(ctx: OffscreenCanvasRenderingContext2D, by: Placed, table: ColourTable | null): void
+}
+
+/** A picture that is moved, sized and turned. */
+export interface Placed {
+  /** From its pixels to those of the surface. */
+  readonly map: Affine
+  /** What of it is seen, in its pixels. */
+  readonly kept: Rect
+  /** Whole pixels of the surface that it is seen within; the rest of these is black. */
+  readonly place: Rect
 }
 
 /** Draws a part of a picture on a place, its colours through a table where there is one. */
@@ -20,6 +42,30 @@ export function drawPicture(ctx: OffscreenCanvasRenderingContext2D, picture: Pic
   const image = ctx.getImageData(x, y, Math.max(1, Math.round(to.x + to.width) - x), Math.max(1, Math.round(to.y + to.height) - y))
   throughTable(table, new Uint32Array(image.data.buffer))
   ctx.putImageData(image, x, y)
+}
+
+/** Draws a picture where a map brings it, its colours through a table where there is one. */
+export function drawPlaced(ctx: OffscreenCanvasRenderingContext2D, picture: Picture, by: Placed, table: ColourTable | null): void {
+  if (picture.drawPlaced) {
+    picture.drawPlaced(ctx, by, table)
+    return
+  }
+  const { map, kept, place } = by
+  ctx.save()
+  ctx.beginPath()
+  ctx.rect(place.x, place.y, place.width, place.height)
+  ctx.clip()
+  ctx.fillStyle = '#000'
+  ctx.fillRect(place.x, place.y, place.width, place.height)
+  ctx.setTransform(...map)
+  if (table) {
+    // Before it is turned, so that what lies beside it stays black.
+    const scratch = new OffscreenCanvas(Math.max(1, Math.round(kept.width)), Math.max(1, Math.round(kept.height)))
+    const own = scratch.getContext('2d', { willReadFrequently: true }) as OffscreenCanvasRenderingContext2D
+    drawPicture(own, picture, kept, { x: 0, y: 0, width: scratch.width, height: scratch.height }, table)
+    ctx.drawImage(scratch, kept.x, kept.y, kept.width, kept.height)
+  } else picture.draw(ctx, kept.x, kept.y, kept.width, kept.height, kept.x, kept.y, kept.width, kept.height)
+  ctx.restore()
 }
 
 /** Pixels on their way to a canvas, by their size; what is put there is copied at once. */
@@ -86,6 +132,12 @@ export async function asPlanes(sample: VideoSample): Promise<Picture> {
     displayHeight,
     draw: (ctx, sx, sy, sw, sh, dx, dy, dw, dh) => put(ctx, { x: sx, y: sy, width: sw, height: sh }, { x: dx, y: dy, width: dw, height: dh }, null),
     drawThrough: put,
+    drawPlaced: (ctx, { map, kept, place }, table) => {
+      if (!data) return
+      const { image, pixels } = imageOf(place.width, place.height)
+      pixelsThrough(planes, colour, followed(map, [1, 0, 0, 1, -place.x, -place.y]), kept, pixels, place.width, place.height, table)
+      ctx.putImageData(image, place.x, place.y)
+    },
     close: () => {
       if (data && spare.length < MOST_SPARE) spare.push(data)
       data = null

@@ -8,6 +8,7 @@ let mockPainted: number[] = []
 /** Where they were painted, and which part of a picture of 16 × 9. */
 let mockPlaces: number[][] = []
 /** Tables that their colours went through. */
+const mockMaps: (readonly number[])[] = []
 const mockTables: unknown[] = []
 
 const mockDraw =
@@ -43,6 +44,7 @@ jest.mock('./picture.ts', () => ({
     mockTables.push(table)
     picture.draw(ctx, from.x, from.y, from.width, from.height, to.x, to.y, to.width, to.height)
   },
+  drawPlaced: (_: unknown, __: unknown, by: { map: readonly number[] }) => void mockMaps.push(by.map),
 }))
 
 jest.mock('@fontsource-variable/instrument-sans/files/instrument-sans-latin-wght-normal.woff2?url', () => 'latin', { virtual: true })
@@ -83,9 +85,10 @@ const clip = (id: string, angleId: string, from: number, to: number): PictureMod
 })
 const model = (over: Partial<PictureModel> = {}): PictureModel => ({
   angles: [
-    { id: 'a', framing: 'fit', look: null },
-    { id: 'b', framing: 'fit', look: null },
+    { id: 'a', framing: 'fit' },
+    { id: 'b', framing: 'fit' },
   ],
+  exceptions: {},
   clips: [clip('a1', 'a', 0, 20), clip('b1', 'b', 5, 30)],
   points: {
     cut: [
@@ -320,8 +323,8 @@ describe('the pictures', () => {
     const [a, b] = model().angles
     say({ type: 'model', model: model({ angles: [{ ...a, framing: 'fill' }, b] }) })
     frame(1)
-    // Both angles and the programme.
-    expect(mockPainted).toEqual([200, 75, 200])
+    // The angle that is seen in another way, and the programme that shows it.
+    expect(mockPainted).toEqual([200, 200])
   })
 
   test('a look is put on the pictures of its angle as soon as it is known, and left away for comparing', () => {
@@ -338,13 +341,34 @@ describe('the pictures', () => {
       frame(1)
       return mockTables.map((t) => t !== null)
     }
-    // Both angles and the programme, which shows the first.
+    // Those that are seen as before are not painted again.
     say({ type: 'model', model: model({ angles: [a, { ...b, look: { saturation: 0 } }] }) })
-    expect(painted()).toEqual([false, true, false])
+    expect(painted()).toEqual([true])
+    // Both angles and the programme, which shows the first.
     say({ type: 'looks', on: false })
     expect(painted()).toEqual([false, false, false])
     say({ type: 'looks', on: true })
     expect(painted()).toEqual([false, true, false])
+  })
+
+  test('a stretch is seen in another way than its angle, and a framing that moves is drawn anew at each of its steps', () => {
+    const whole = { x: 0, y: 0, scale: 1, turn: 0 }
+    const exceptions = { one: { id: 'one', angleId: 'b', from: seconds(9), to: seconds(9.96), cutout: whole, cutoutTo: { ...whole, scale: 2 } } }
+    say({ type: 'model', model: model({ exceptions }) })
+    const sizes = (at: number) => {
+      mockMaps.length = 0
+      stand(at)
+      rest()
+      decoded('/b1/tile', Math.round((at - 5) * 25))
+      rest()
+      // Pixels of the tile in one of the picture, whose width is 16.
+      return mockMaps.map(([a]) => (a * 16) / 160)
+    }
+    expect(sizes(8)).toEqual([])
+    expect(sizes(9.48)[0]).toBeCloseTo(Math.SQRT2, 6)
+    expect(sizes(9.76)[0]).toBeGreaterThan(1.8)
+    // Back at its end.
+    expect(sizes(11)).toEqual([])
   })
 
   test('each picture lies in its own place of the surface, and what would reach into a neighbour is left away', () => {

@@ -1,11 +1,11 @@
 import latinMore from '@fontsource-variable/instrument-sans/files/instrument-sans-latin-ext-wght-normal.woff2?url'
 import latin from '@fontsource-variable/instrument-sans/files/instrument-sans-latin-wght-normal.woff2?url'
-import { FilmResolver } from '@pendolo/core/film'
-import { CARD_FONTS, drawCard, framedRect, type Rect } from '@pendolo/core/picture'
+import { FilmResolver, type Sight, Sights } from '@pendolo/core/film'
+import { CARD_FONTS, drawCard, followed, framedRect, keptRect, placing, type Rect } from '@pendolo/core/picture'
 import { FLICKS_PER_SECOND, type Flicks, flicks, frameAt, frameShownAt, ZERO } from '@pendolo/core/time'
 import { copySeconds } from './copy-seconds.ts'
 import { tableOf } from './looks.ts'
-import { asPlanes, drawPicture, type Picture, withoutGraphics } from './picture.ts'
+import { asPlanes, drawPicture, drawPlaced, type Picture, withoutGraphics } from './picture.ts'
 import { FrameStream } from './stream.ts'
 import type { ClockMap, FromWorker, Held, PictureHealth, PictureModel, PlayClip, TileSource, ToWorker } from './types.ts'
 
@@ -66,8 +66,9 @@ const plain = withoutGraphics()
 const surfaces = new Map<string, Surface>()
 const tiles = new Map<string, Tile>()
 const streams = new Map<string, { stream: FrameStream; used: number }>()
-let model: PictureModel = { angles: [], clips: [], points: {}, cutId: '', runs: [], standIn: 'next' }
+let model: PictureModel = { angles: [], exceptions: {}, clips: [], points: {}, cutId: '', runs: [], standIn: 'next' }
 let resolver = resolverOf(model)
+let sights = new Sights([], {})
 let byId: ReadonlyMap<string, readonly PlayClip[]> = new Map()
 let clock: ClockMap = { playing: false, along: 'master', time: 0, wall: 0, speed: 1 }
 /** A choice that was pressed and whose cut lies a little ahead. */
@@ -224,10 +225,11 @@ function draw(tile: Tile, key: string, now: Instant, atOnce = false): void {
     sample = (isProgramme && !atOnce ? streamOf(clip, true)?.still(seconds) : null) ?? light?.still(seconds) ?? null
     if (!sample) return
   }
-  const drawKey = sample ? `${clip.clipId}:${sample.timestamp}:${sample.displayHeight}` : 'wait'
+  const sight = sights.at(clip.angleId, at)
+  const drawKey = sample ? `${clip.clipId}:${sample.timestamp}:${sample.displayHeight}:${sightKey(sight)}` : 'wait'
   // Painting is the dearest thing here and a pressed key waits for it: what stands there already is not painted again.
   if (sample && drawKey !== tile.drawnKey) {
-    paint(tile, sample, clip.angleId)
+    paint(tile, sample, sight)
     tile.drawnKey = drawKey
   } else if (!sample && !tile.drawnKey.startsWith(clip.clipId)) {
     // Nothing of this clip is decoded yet and what is seen belongs to another one.
@@ -302,12 +304,28 @@ function blank(tile: Tile): void {
   on.ctx.fillRect(on.place.x, on.place.y, on.place.width, on.place.height)
 }
 
-function paint(tile: Tile, sample: Picture, angleId: string): void {
+const sightKeys = new WeakMap<Sight, string>()
+/** Tells ways to be seen apart. */
+function sightKey(sight: Sight): string {
+  let key = sightKeys.get(sight)
+  if (key === undefined) {
+    key = JSON.stringify([sight.framing, sight.cutout, sight.look])
+    sightKeys.set(sight, key)
+  }
+  return key
+}
+
+function paint(tile: Tile, sample: Picture, { framing, cutout, look }: Sight): void {
   const on = groundOf(tile)
   if (!on) return
   const { ctx, place } = on
-  const { framing = 'fit', look = null } = model.angles.find((a) => a.id === angleId) ?? {}
   const { displayWidth, displayHeight } = sample
+  const table = look && withLooks ? tableOf(look) : null
+  if (cutout) {
+    const map = followed(placing(displayWidth, displayHeight, place.width, place.height, framing, cutout), [1, 0, 0, 1, place.x, place.y])
+    drawPlaced(ctx, sample, { map, kept: keptRect(displayWidth, displayHeight, cutout), place }, table)
+    return
+  }
   const rect = framedRect(displayWidth, displayHeight, place.width, place.height, framing)
   if (rect.x > 0.5 || rect.y > 0.5) blank(tile)
   // What reaches beyond the tile is left away on the picture's side: a neighbour lies there.
@@ -315,7 +333,7 @@ function paint(tile: Tile, sample: Picture, angleId: string): void {
   const [width, height] = [rect.width - 2 * left, rect.height - 2 * top]
   const scale = displayWidth / rect.width
   const from = { x: left * scale, y: top * scale, width: width * scale, height: height * scale }
-  drawPicture(ctx, sample, from, { x: place.x + rect.x + left, y: place.y + rect.y + top, width, height }, look && withLooks ? tableOf(look) : null)
+  drawPicture(ctx, sample, from, { x: place.x + rect.x + left, y: place.y + rect.y + top, width, height }, table)
 }
 
 function paintCard(tile: Tile, card: string): void {
@@ -420,12 +438,9 @@ self.addEventListener('message', (event: MessageEvent<ToWorker>) => {
   const message = event.data
   switch (message.type) {
     case 'model': {
-      const changed = message.model.angles.some(({ id, framing, look }) => {
-        const old = model.angles.find((a) => a.id === id)
-        return old?.framing !== framing || JSON.stringify(old.look) !== JSON.stringify(look)
-      })
-      if (changed) for (const tile of tiles.values()) tile.drawnKey = ''
       model = message.model
+      // What is seen in another way has another key, and is painted again.
+      sights = new Sights(model.angles, model.exceptions)
       // What was pressed while it stands is in the cut by now.
       if (held?.until === null) held = null
       resolver = resolverOf(model)

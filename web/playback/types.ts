@@ -1,7 +1,8 @@
 import type { Points, StandIn } from '@pendolo/core/cut'
 import type { FilmRun } from '@pendolo/core/film'
 import type { DeskNode, DeskPassage } from '@pendolo/core/mix'
-import type { Framing, Look, Rect } from '@pendolo/core/picture'
+import type { Rect } from '@pendolo/core/picture'
+import type { Angle, PictureException } from '@pendolo/core/project'
 import type { Flicks, FrameGrid, PlacementMap } from '@pendolo/core/time'
 
 /** A clip as the picture engine needs it. */
@@ -20,12 +21,8 @@ export interface PlayClip {
   readonly sharpUrl: string | null
 }
 
-export interface PlayAngle {
-  readonly id: string
-  readonly framing: Framing
-  /** How its pictures are corrected; null: not at all. */
-  readonly look: Look | null
-}
+/** How pictures of an angle are seen, unless an exception says otherwise. */
+export type PlayAngle = Pick<Angle, 'id' | 'framing' | 'cutout' | 'look'>
 
 /** An input of the desk: which sound goes into it. */
 export interface PlayInput {
@@ -65,6 +62,7 @@ export type FromDesk = readonly (readonly [key: string, meter: Meter])[]
 
 export interface PlayModel {
   readonly angles: readonly PlayAngle[]
+  readonly exceptions: Readonly<Record<string, PictureException>>
   readonly clips: readonly PlayClip[]
   readonly sounds: PlaySounds
   /** Switch points by version: that at hand, and those that are set into it. */

@@ -1,0 +1,173 @@
+import { type Affine, inverse } from './cutout.ts'
+import type { Rect } from './framing.ts'
+import { type ColourTable, throughTable } from './look.ts'
+import { colourNumbers, type PlaneColour, type Planes } from './planes.ts'
+
+/** Bits behind the point of places in a picture, and of shares between two of its samples. */
+const PLACE_BITS = 16
+const PLACE = 1 << PLACE_BITS
+
+/** What lies beside a picture: the film's black (ITU-R BT.709-6, 8 bits), and that of a screen. */
+const BLACK = 16
+const NO_COLOUR = 128
+const DARK = 0xff000000 | 0
+
+const clamped = (x: number) => Math.max(0, Math.min(255, x))
+
+/** Numbers i, from 0 to below `count`, for which `start` + i·`step` lies in [from, to). */
+function inside(start: number, step: number, from: number, to: number, count: number): [number, number] {
+  if (step === 0) return start >= from && start < to ? [0, count] : [0, 0]
+  const [one, other] = [(from - start) / step, (to - start) / step]
+  const [first, end] = step > 0 ? [Math.ceil(one), Math.ceil(other)] : [Math.floor(other) + 1, Math.floor(one) + 1]
+  return [Math.max(0, Math.min(count, first)), Math.max(0, Math.min(count, end))]
+}
+
+/** A row of what comes out: where it begins in the picture, and which of its pixels lie within what is kept. */
+function rowOf([a, b, c, d, e, f]: Affine, x: number, y: number, step: number, kept: Rect, count: number) {
+  const [u, v] = [a * x + c * y + e, b * x + d * y + f]
+  const [left, right] = inside(u, a * step, kept.x, kept.x + kept.width, count)
+  const [top, bottom] = inside(v, b * step, kept.y, kept.y + kept.height, count)
+  const first = Math.max(left, top)
+  return { u, v, du: a * step, dv: b * step, first, end: Math.max(first, Math.min(right, bottom)) }
+}
+
+/**
+ * Brings a picture through a map onto a frame of red, green and blue: brightness between its neighbours in both directions, colour from
+ * the nearest. What lies beside it is black.
+ * @param map from pixels of the picture to pixels of the frame
+ * @param kept of the picture, in its pixels
+ * @param out as {@link planesToPixels} writes it, `width` × `height`
+ * @param table that the picture's colours are brought through; what is beside it stays black
+ */
+export function pixelsThrough(
+  planes: Planes,
+  colour: PlaneColour,
+  map: Affine,
+  kept: Rect,
+  out: Uint32Array,
+  width: number,
+  height: number,
+  table: ColourTable | null = null,
+): void {
+  const { data, width: w, height: h } = planes
+  const half = (w + 1) >> 1
+  const [uPlane, vPlane] = [w * h, w * h + half * ((h + 1) >> 1)]
+  const { ky, krv, kgu, kgv, kbu, black, bits } = colourNumbers(colour)
+  const round = (1 << bits) / 2
+  const back = inverse(map)
+  for (let y = 0; y < height; y++) {
+    const row = rowOf(back, 0.5, y + 0.5, 1, kept, width)
+    const line = y * width
+    out.fill(DARK, line, line + row.first)
+    let u = Math.round((row.u + row.first * row.du - 0.5) * PLACE)
+    let v = Math.round((row.v + row.first * row.dv - 0.5) * PLACE)
+    const [du, dv] = [Math.round(row.du * PLACE), Math.round(row.dv * PLACE)]
+    for (let x = row.first; x < row.end; x++) {
+      const left = u < 0 ? 0 : u >> PLACE_BITS
+      const top = v < 0 ? 0 : v >> PLACE_BITS
+      const share = u < 0 ? 0 : (u >> 8) & 255
+      const below = v < 0 ? 0 : (v >> 8) & 255
+      const next = left + 1 < w ? 1 : 0
+      const at = Math.min(top, h - 1) * w + Math.min(left, w - 1)
+      const under = top + 1 < h ? at + w : at
+      const upper = data[at] * (256 - share) + data[at + next] * share
+      const lower = data[under] * (256 - share) + data[under + next] * share
+      const luma = (((upper * (256 - below) + lower * below) / 65536 - black) * ky + round) | 0
+      const c = (Math.min(h - 1, (v + PLACE / 2) >> PLACE_BITS) >> 1) * half + (Math.min(w - 1, (u + PLACE / 2) >> PLACE_BITS) >> 1)
+      const [cb, cr] = [data[uPlane + c] - 128, data[vPlane + c] - 128]
+      const red = clamped((luma + krv * cr) >> bits)
+      const green = clamped((luma - kgu * cb - kgv * cr) >> bits)
+      const blue = clamped((luma + kbu * cb) >> bits)
+      out[line + x] = (255 << 24) | (blue << 16) | (green << 8) | red
+      u += du
+      v += dv
+    }
+    if (table) throughTable(table, out.subarray(line + row.first, line + row.end))
+    out.fill(DARK, line + row.end, line + width)
+  }
+}
+
+/** One plane of a picture through a map onto a plane of the frame. */
+function planeThrough(
+  from: Uint8Array,
+  w: number,
+  h: number,
+  to: Uint8Array,
+  width: number,
+  height: number,
+  back: Affine,
+  kept: Rect,
+  beside: number,
+  origin: number,
+): void {
+  const [a, b, c, d] = back
+  // Rows that move by whole samples are copied as they are.
+  const copies = a === 1 && d === 1 && b === 0 && c === 0 && Number.isInteger(back[4]) && Number.isInteger(back[5])
+  const limit = h - 1
+  for (let y = 0; y < height; y++) {
+    const row = rowOf(back, origin, y + 0.5, 1, kept, width)
+    const line = y * width
+    to.fill(beside, line, line + row.first)
+    if (copies) {
+      const at = Math.floor(row.v) * w + Math.floor(row.u) + row.first
+      if (row.end > row.first) to.set(from.subarray(at, at + row.end - row.first), line + row.first)
+    } else {
+      let u = Math.round((row.u + row.first * row.du - origin) * PLACE)
+      let v = Math.round((row.v + row.first * row.dv - 0.5) * PLACE)
+      const [du, dv] = [Math.round(row.du * PLACE), Math.round(row.dv * PLACE)]
+      for (let x = row.first; x < row.end; x++) {
+        const left = u < 0 ? 0 : u >> PLACE_BITS
+        const top = v < 0 ? 0 : v >> PLACE_BITS
+        const share = u < 0 ? 0 : (u >> 8) & 255
+        const below = v < 0 ? 0 : (v >> 8) & 255
+        const at = Math.min(top, limit) * w + Math.min(left, w - 1)
+        const next = left + 1 < w ? 1 : 0
+        const under = top < limit ? at + w : at
+        const upper = from[at] * (256 - share) + from[at + next] * share
+        const lower = from[under] * (256 - share) + from[under + next] * share
+        to[line + x] = (upper * (256 - below) + lower * below + 32768) >> 16
+        u += du
+        v += dv
+      }
+    }
+    to.fill(beside, line + row.end, line + width)
+  }
+}
+
+/**
+ * Brings a picture through a map onto a frame, both as planes (I420, colour beside every second sample of brightness as in ITU-R
+ * BT.709-6 4:2:0, MPEG-2 siting); between samples in both directions. What lies beside it is black.
+ * @param map from pixels of the picture to pixels of the frame
+ * @param kept of the picture, in its pixels
+ * @param to of the frame's size; its data are written
+ * @throws TypeError when lengths do not fit sizes
+ */
+export function planesThrough(from: Planes, map: Affine, kept: Rect, to: Planes): void {
+  const parts = [from, to].map(({ data, width, height }) => {
+    const [halfWidth, halfHeight] = [(width + 1) >> 1, (height + 1) >> 1]
+    const [luma, chroma] = [width * height, halfWidth * halfHeight]
+    if (data.length < luma + 2 * chroma) throw new TypeError(`${data.length} bytes are no picture of ${width}×${height}`)
+    const planes = [data.subarray(0, luma), data.subarray(luma, luma + chroma), data.subarray(luma + chroma, luma + 2 * chroma)]
+    return { planes, width, height, halfWidth, halfHeight }
+  })
+  const [source, target] = parts
+  const back = inverse(map)
+  planeThrough(source.planes[0], source.width, source.height, target.planes[0], target.width, target.height, back, kept, BLACK, 0.5)
+  // In halves a sample of colour lies a quarter from the left of its pixel and in the middle of its height, in both.
+  const [a, b, c, d, e, f] = back
+  const halved: Affine = [a, b, c, d, e / 2, f / 2]
+  const rest: Rect = { x: kept.x / 2, y: kept.y / 2, width: kept.width / 2, height: kept.height / 2 }
+  for (const plane of [1, 2])
+    planeThrough(
+      source.planes[plane],
+      source.halfWidth,
+      source.halfHeight,
+      target.planes[plane],
+      target.halfWidth,
+      target.halfHeight,
+      halved,
+      rest,
+      NO_COLOUR,
+      0.25,
+    )
+}

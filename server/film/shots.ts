@@ -1,0 +1,49 @@
+import { movedAt, type SightRange, Sights } from '@pendolo/core/film'
+import type { Exchange, Segment } from '@pendolo/core/formats'
+import { type Cutout, WHOLE } from '@pendolo/core/picture'
+import { type Flicks, flicks, frameStart, masterToClip, nextFrameStart } from '@pendolo/core/time'
+
+/** Frames of the film that one source shows in one way. */
+export interface Shot extends Segment {
+  /** How its pictures are seen; null where there are none. */
+  readonly sight: SightRange | null
+}
+
+/** Master time that a shot shows at one of its frames. */
+export function masterTimeAt({ rate }: Exchange, { masterFrame, stillAt }: Segment, frame: number): Flicks {
+  return stillAt ?? frameStart((masterFrame as number) + frame, rate)
+}
+
+/** Clip time that is seen at a frame of a shot. */
+export function clipTimeAt(exchange: Exchange, shot: Segment, frame: number): Flicks {
+  const { clipId } = shot.source as NonNullable<Segment['source']>
+  return masterToClip(masterTimeAt(exchange, shot, frame), exchange.doc.placements[clipId])
+}
+
+/** The framing of each frame of a shot that is framed; null for one that is as it is fitted. */
+export function cutoutsOf(exchange: Exchange, shot: Shot): Cutout[] | null {
+  const { sight, frames } = shot
+  if (!sight?.cutout) return null
+  if (!sight.cutoutTo) return [sight.cutout]
+  return Array.from({ length: frames }, (_, k) => movedAt(sight, masterTimeAt(exchange, shot, k)) ?? WHOLE)
+}
+
+/** A film as shots that tile it: its stretches, divided where they begin to be seen in another way. */
+export function shotsOf(exchange: Exchange): Shot[] {
+  const { doc, rate } = exchange
+  const sights = new Sights(doc.angles, doc.exceptions)
+  return exchange.cut.flatMap((segment): Shot[] => {
+    const { source, masterFrame, frames, fromFrame } = segment
+    const angleId = source && doc.clips[source.clipId].angleId
+    if (!angleId || masterFrame === null) return [{ ...segment, sight: null }]
+    const from = masterTimeAt(exchange, segment, 0)
+    if (segment.stillAt !== undefined) return [{ ...segment, sight: sights.ranges(angleId, from, flicks(from + 1))[0] }]
+    // A frame is seen as its start is.
+    const ranges = sights.ranges(angleId, from, frameStart(masterFrame + frames, rate))
+    const firsts = ranges.map((r) => Math.round((nextFrameStart(r.from, rate) - from) / frameStart(1, rate)))
+    return ranges.flatMap((sight, i) => {
+      const [first, end] = [firsts[i], firsts[i + 1] ?? frames]
+      return end > first ? [{ ...segment, fromFrame: fromFrame + first, frames: end - first, masterFrame: masterFrame + first, sight }] : []
+    })
+  })
+}
