@@ -1,9 +1,16 @@
 import { TRANSITION_KINDS } from '@pendolo/core/cut'
 import type { CutEdit } from '@pendolo/core/project'
+import { FLICKS_PER_SECOND } from '@pendolo/core/time'
 import * as yup from 'yup'
 import { type Fields, id, length, MOST_ENTRIES, name, time } from './parts.ts'
 
 const transition = yup.object({ kind: yup.string().oneOf(TRANSITION_KINDS).required(), length: length.required() }).noUnknown()
+/** Up to a minute, flicks. */
+const fade = yup
+  .number()
+  .integer()
+  .min(0)
+  .max(60 * FLICKS_PER_SECOND)
 const choice = yup.object({ angleId: id.required(), clipId: id.optional(), transition: transition.optional().default(undefined) }).noUnknown()
 
 const times = yup.array(time.required()).max(MOST_ENTRIES).required()
@@ -37,5 +44,6 @@ export const cutFields: Fields<CutEdit> = {
   renameCut: { cutId: id.required(), name: name.required() },
   removeCut: { cutId: id.required() },
   activeCut: { cutId: id.required() },
+  endFades: { cutId: id.required(), fadeIn: fade.optional(), fadeOut: fade.optional() },
   transition: { cutId: id.required(), time: time.required(), transition: transition.nullable().defined() },
 }

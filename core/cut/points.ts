@@ -4,7 +4,8 @@ import { type Flicks, firstFrom, lastUpTo } from '../time/index.ts'
 export const STAND_INS = ['next', 'hold', 'black'] as const
 export type StandIn = (typeof STAND_INS)[number]
 
-export const TRANSITION_KINDS = ['dissolve', 'dip'] as const
+/** One picture turns into the next; or it sinks into black, or white, and the next comes out of it. */
+export const TRANSITION_KINDS = ['dissolve', 'dip', 'dip-white'] as const
 export type TransitionKind = (typeof TRANSITION_KINDS)[number]
 
 /** How one picture gives way to the next: half of it lies before the cut, half behind. */

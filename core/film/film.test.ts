@@ -1,7 +1,7 @@
 import fc from 'fast-check'
 import { applyEdits, type Edit, emptyProject, type FileFacts, type Piece, type Placement, type ProjectDoc, standInOrder } from '../project/index.ts'
-import { flicks, frameStart, programmeLength, type Rate } from '../time/index.ts'
-import { filmOf, filmRuns, filmWarnings, rhythmOf } from './index.ts'
+import { type Flicks, flicks, frameStart, programmeLength, type Rate } from '../time/index.ts'
+import { filmOf, filmRuns, filmWarnings, rhythmOf, shareAt } from './index.ts'
 
 const T = 705_600_000
 const at = (seconds: number) => flicks(Math.round(seconds * T))
@@ -162,6 +162,46 @@ describe('a film', () => {
     // The stretch behind the cut lasts 20 s, so the dissolve reaches 10 s into it, not 50.
     expect(dissolve(100).seenAt(at(51))?.with).toBeNull()
     expect(dissolve(100).seenAt(at(49))?.with?.shown.clipId).toBe('a1')
+  })
+
+  test('the stretches of a transition are those of every instant, and nothing gives way where a picture is missing', () => {
+    const kinds = fc.constantFrom('dissolve' as const, 'dip' as const)
+    fc.assert(
+      fc.property(fc.integer({ min: 1, max: 400 }), fc.constantFrom(40, 60), kinds, fc.boolean(), (length, cut, kind, middle) => {
+        const film = filmOf(
+          show({ type: 'transition', cutId: 'cut', time: at(cut), transition: { kind, length: at(length / 10) } }, ...(middle ? [out(20, 39.5)] : [])),
+          factsOf,
+        )
+        const givings = film.givings()
+        for (let n = 0; n < 400; n++) {
+          const time = at(n / 4)
+          const seen = film.seenAt(time)
+          const giving = givings.find((g) => g.at <= time && time < g.at + g.length)
+          // At the very beginning of a transition its share is nothing yet.
+          if (seen?.with) expect([giving?.clipId, giving?.passage.kind]).toEqual([seen.with.shown.clipId, kind])
+          else if (giving && seen) expect(shareAt(giving.passage, seen.master as Flicks)).toBeLessThan(1e-6)
+        }
+      }),
+      { numRuns: 30 },
+    )
+    // b has a picture from 30 to 70 s: a dissolve at 32 s cannot begin before it.
+    const late = filmOf(
+      show(
+        { type: 'choose', cutId: 'cut', time: at(32), choice: { angleId: 'b' } },
+        { type: 'transition', cutId: 'cut', time: at(32), transition: { kind: 'dissolve', length: at(8) } },
+      ),
+      factsOf,
+    )
+    expect([late.seenAt(at(29.9))?.with ?? null, late.seenAt(at(30.5))?.with?.shown.clipId, late.seenAt(at(34.1))?.with ?? null]).toEqual([null, 'b1', null])
+  })
+
+  test('comes out of black and goes into it', () => {
+    const film = filmOf(show({ type: 'endFades', cutId: 'cut', fadeIn: at(2), fadeOut: at(4) }), factsOf)
+    expect([0, 1, 2, 50, 98, 100].map((s) => film.darkAt(at(s)))).toEqual([1, 0.5, 0, 0, 0.5, 1])
+    expect(filmOf(show(), factsOf).darkAt(at(0))).toBe(0)
+    const other = show({ type: 'endFades', cutId: 'cut', fadeIn: at(2) }, { type: 'addCut', cutId: 'next', name: 'Next', from: 'cut' })
+    expect(other.cuts[1].fadeIn).toBe(at(2))
+    expect(apply(other, { type: 'endFades', cutId: 'next', fadeIn: at(0) }).cuts[1]).not.toHaveProperty('fadeIn')
   })
 
   test('has its layers where they are, from the lowest up', () => {

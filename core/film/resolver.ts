@@ -1,6 +1,7 @@
-import { type Points, pointAt, type SwitchPoint, type Transition } from '../cut/index.ts'
+import { type Points, pointAt, type SwitchPoint } from '../cut/index.ts'
 import { type Cut, type FileFacts, type Layer, type PictureSpan, type ProjectDoc, pictureSpans, pointsOf, projectRate, standInOrder } from '../project/index.ts'
-import { FLICKS_PER_SECOND, type Flicks, flicks, nextFrameStart, programmeLength, type Rate, runAt } from '../time/index.ts'
+import { FLICKS_PER_SECOND, type Flicks, flicks, nextFrameStart, programmeLength, type Rate, runAt, ZERO } from '../time/index.ts'
+import { darkOf, type EndFades, type Giving, givingAt, type Passage, passagesIn } from './giving.ts'
 import { type Material, planFilm } from './plan.ts'
 import { type Bounds, boundsOf, type FilmRun, filmRuns } from './programme.ts'
 import { Pictures, type Shown } from './seen.ts'
@@ -11,7 +12,7 @@ export interface Seen extends Shown {
   /** Master time that is shown; null on a card. */
   readonly master: Flicks | null
   /** What is seen together with it where one picture gives way to another. */
-  readonly with: { readonly shown: Shown /** Share of this other picture, 0..1. */; readonly share: number; readonly kind: Transition['kind'] } | null
+  readonly with: Giving | null
   /** From the lowest to the highest. */
   readonly layers: readonly Layer[]
 }
@@ -26,12 +27,21 @@ export interface FilmStretch extends Shown {
   readonly run: FilmRun
 }
 
+/** A stretch of a film in which a second picture is seen together with the first. */
+export interface GivingStretch extends FilmStretch {
+  readonly from: Flicks
+  readonly passage: Passage
+}
+
 /** The versions of a project as a film needs them. */
 export interface Versions {
   readonly points: (cutId: string) => Points
   readonly layers: (cutId: string) => readonly Layer[]
+  /** How long the picture of the film comes out of black, and goes into it. */
+  readonly fades?: EndFades
 }
 
+const NO_FADES: EndFades = { in: ZERO, out: ZERO }
 const NOTHING: Shown = { wanted: null, angleId: null, clipId: null, standIn: false, stillAt: null }
 
 /** Answers what a film shows: at an instant in O(log n), or all of it as a plan. Wall, score, film and exchange files all ask here. */
@@ -51,6 +61,16 @@ export class FilmResolver {
   /** How long the film is, flicks. */
   get length(): Flicks {
     return programmeLength(this.runs)
+  }
+
+  /** Share of black over all that is seen at an instant of the film, 0..1. */
+  darkAt(time: Flicks): number {
+    return darkOf(time, this.length, this.fades)
+  }
+
+  /** How long the picture comes out of black at the beginning, and goes into it at the end. */
+  get fades(): EndFades {
+    return this.#versions.fades ?? NO_FADES
   }
 
   /** Master time that the film shows at an instant of its own; null on a card. Outside of the film its nearest end. */
@@ -90,27 +110,39 @@ export class FilmResolver {
     if (run.from === null) return { ...NOTHING, run, master: null, with: null, layers: [] }
     const master = flicks(run.from + (time - run.at))
     const points = this.#versions.points(run.cutId)
-    const index = pointAt(points, master)
-    const shown = this.#pictures.shown(points[index] ?? null, master)
+    const shown = this.#pictures.shown(points[pointAt(points, master)] ?? null, master)
     const layers = this.#versions.layers(run.cutId).filter((l) => l.from <= master && master < l.to)
-    return { ...shown, run, master, with: this.#giving(points, index, master), layers }
+    return { ...shown, run, master, with: givingAt(points, master, this.#pictures), layers }
   }
 
-  /** The transition an instant lies in: half of it lies behind the cut, half before the next. */
-  #giving(points: Points, index: number, master: Flicks): Seen['with'] {
-    for (const [at, other] of [
-      [points[index], points[index - 1]],
-      [points[index + 1], points[index]],
-    ] as (SwitchPoint | undefined)[][]) {
-      if (!at?.transition || !other) continue
-      const half = transitionHalf(points, points.indexOf(at, Math.max(0, index)))
-      if (Math.abs(master - at.time) > half || (master >= at.time && master - at.time === half)) continue
-      const share = 0.5 - Math.abs(master - at.time) / (2 * half)
-      // Before the cut the next picture comes in; behind it the last one goes out.
-      const choice = master >= at.time ? other : at
-      return { shown: this.#pictures.shown(choice, master), share, kind: at.transition.kind }
-    }
-    return null
+  /** What is seen together with the picture of a version at an instant of the master, where one gives way to another. */
+  givingAt(cutId: string, master: Flicks): Giving | null {
+    return givingAt(this.#versions.points(cutId), master, this.#pictures)
+  }
+
+  /** Where the film shows two pictures together, in order; each with one other source. */
+  givings(): GivingStretch[] {
+    return this.runs.flatMap((run): GivingStretch[] => {
+      if (run.from === null) return []
+      const [from, to] = [run.from, flicks(run.from + run.length)]
+      return passagesIn(this.#versions.points(run.cutId), from, to, this.#pictures).flatMap((passage) => {
+        const { at, half, before, after } = passage
+        const sides = [
+          { choice: after, start: flicks(Math.max(from, at - half)), end: flicks(Math.min(to, at)) },
+          { choice: before, start: flicks(Math.max(from, at)), end: flicks(Math.min(to, at + half)) },
+        ]
+        return sides.flatMap(({ choice, start, end }) =>
+          planFilm([{ ...choice, time: start }], this.#material, start, end).map(({ start: begins, end: ends, ...shown }) => ({
+            ...shown,
+            at: flicks(run.at + (begins - from)),
+            length: flicks(ends - begins),
+            from: begins,
+            run,
+            passage,
+          })),
+        )
+      })
+    })
   }
 
   /** The whole film as stretches that tile it. */
@@ -127,15 +159,6 @@ export class FilmResolver {
       }))
     })
   }
-}
-
-/** Half the length of a transition, shortened so that it reaches no further than the middle of its neighbours' stretches. */
-function transitionHalf(points: Points, index: number): number {
-  const at = points[index]
-  const before = points[index - 1]
-  const after = points[index + 1]
-  const room = Math.min(before ? (at.time - before.time) / 2 : 0, after ? (after.time - at.time) / 2 : Number.POSITIVE_INFINITY)
-  return Math.min((at.transition?.length ?? 0) / 2, room)
 }
 
 const layersOf = (cut: Cut): Layer[] => Object.values(cut.layers).sort((a, b) => a.height - b.height || a.from - b.from)
@@ -197,7 +220,7 @@ export function filmOf(
         )
       : filmRuns(doc, cut, bounds),
     { spans: onGrid ? spans.map((s) => spanOnGrid(s, rate)) : spans, order: standInOrder(doc), standIn: doc.settings.standIn },
-    { points: pointsFor, layers: (id) => layersOf(byId.get(id) ?? cut) },
+    { points: pointsFor, layers: (id) => layersOf(byId.get(id) ?? cut), fades: { in: cut.fadeIn ?? ZERO, out: cut.fadeOut ?? ZERO } },
   )
   return Object.assign(resolver, { bounds })
 }

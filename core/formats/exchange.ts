@@ -1,6 +1,6 @@
-import { activeCut, type FilmRun, filmOf, spanOnGrid } from '../film/index.ts'
+import { activeCut, type EndFades, type FilmRun, filmOf, type Passage, spanOnGrid } from '../film/index.ts'
 import { type FileFacts, factsOfClip, frameGridOf, type PictureSpan, type ProjectDoc, pictureSpans, projectRate } from '../project/index.ts'
-import { clipToMaster, type Flicks, frameAt, frameShownAt, frameStart, type Rate, secondsToFlicks, ZERO } from '../time/index.ts'
+import { clipToMaster, type Flicks, flicks, frameAt, frameShownAt, frameStart, nextFrameStart, type Rate, secondsToFlicks, ZERO } from '../time/index.ts'
 
 /** A gathered file as exchange files refer to it. */
 export interface ExchangeFile {
@@ -35,6 +35,11 @@ export interface Segment {
   readonly text?: string
 }
 
+/** What is seen together with the cut where one picture gives way to another. */
+export interface GivingSegment extends Segment {
+  readonly passage: Passage
+}
+
 /** Part of a recording of the master on the tracks. */
 export interface MasterSegment {
   readonly file: ExchangeFile
@@ -61,6 +66,9 @@ export interface Exchange {
   readonly fromFrame: number
   readonly toFrame: number
   readonly cut: Segment[]
+  /** In order, as far as there are any. */
+  readonly givings: GivingSegment[]
+  readonly fades: EndFades
   /** The programme: where its runs lie on the tracks. */
   readonly runs: readonly { readonly fromFrame: number; readonly frames: number; readonly masterFrame: number | null; readonly fade: Flicks }[]
   readonly angles: { name: string; id: string; segments: Segment[] }[]
@@ -126,6 +134,16 @@ export function layOut(
       if (from === null) return { fromFrame, frames, masterFrame: null, source: null, standIn, ...(run.text !== undefined && { text: run.text }) }
       return segment(doc, files, rate, { fromFrame, frames, masterFrame: frameAt(from, rate) }, clipId, standIn, stillAt)
     }),
+    givings: film.givings().flatMap(({ at, from, length, clipId, standIn, stillAt, passage }) => {
+      // A frame shows what is seen at its start.
+      const masterFrame = frameAt(nextFrameStart(from, rate), rate)
+      const frames = frameAt(nextFrameStart(flicks(from + length), rate), rate) - masterFrame
+      const fromFrame = base + frameAt(nextFrameStart(at, rate), rate)
+      // What sinks into black or white shows no other picture.
+      const other = passage.kind === 'dissolve' ? clipId : null
+      return frames > 0 ? [{ ...segment(doc, files, rate, { fromFrame, frames, masterFrame }, other, standIn, stillAt), passage }] : []
+    }),
+    fades: film.fades,
     runs: tracks.map((t, i) => ({ ...t, fade: film.runs[i].fade })),
     angles: doc.angles
       .map((angle) => ({

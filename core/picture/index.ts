@@ -1,3 +1,4 @@
+export { BLACK_LUMA, blend, plainFrame, WHITE_LUMA } from './blend.ts'
 export { CARD_FONTS, type CardInk, drawCard } from './card.ts'
 export {
   type Affine,

@@ -101,21 +101,38 @@ function planeThrough(
   origin: number,
 ): void {
   const [a, b, c, d] = back
+  const upright = b === 0 && c === 0
   // Rows that move by whole samples are copied as they are.
-  const copies = a === 1 && d === 1 && b === 0 && c === 0 && Number.isInteger(back[4]) && Number.isInteger(back[5])
+  const copies = upright && a === 1 && d === 1 && Number.isInteger(back[4]) && Number.isInteger(back[5])
+  const columns = upright && !copies ? columnsOf(a, a * origin + back[4] - origin, w, width) : null
   const limit = h - 1
   for (let y = 0; y < height; y++) {
     const row = rowOf(back, origin, y + 0.5, 1, kept, width)
+    const { first, end } = row
     const line = y * width
-    to.fill(beside, line, line + row.first)
+    to.fill(beside, line, line + first)
     if (copies) {
-      const at = Math.floor(row.v) * w + Math.floor(row.u) + row.first
-      if (row.end > row.first) to.set(from.subarray(at, at + row.end - row.first), line + row.first)
+      const at = Math.floor(row.v) * w + Math.floor(row.u) + first
+      if (end > first) to.set(from.subarray(at, at + end - first), line + first)
+    } else if (columns) {
+      const v = Math.max(0, Math.round((row.v - 0.5) * PLACE))
+      const top = Math.min(v >> PLACE_BITS, limit) * w
+      const under = top < limit * w ? top + w : top
+      const below = (v >> 8) & 255
+      const { left, next, share } = columns
+      for (let x = first; x < end; x++) {
+        const i = left[x]
+        const j = next[x]
+        const s = share[x]
+        const upper = (from[top + i] << 8) + (from[top + j] - from[top + i]) * s
+        const lower = (from[under + i] << 8) + (from[under + j] - from[under + i]) * s
+        to[line + x] = ((upper << 8) + (lower - upper) * below + 32768) >> 16
+      }
     } else {
-      let u = Math.round((row.u + row.first * row.du - origin) * PLACE)
-      let v = Math.round((row.v + row.first * row.dv - 0.5) * PLACE)
+      let u = Math.round((row.u + first * row.du - origin) * PLACE)
+      let v = Math.round((row.v + first * row.dv - 0.5) * PLACE)
       const [du, dv] = [Math.round(row.du * PLACE), Math.round(row.dv * PLACE)]
-      for (let x = row.first; x < row.end; x++) {
+      for (let x = first; x < end; x++) {
         const left = u < 0 ? 0 : u >> PLACE_BITS
         const top = v < 0 ? 0 : v >> PLACE_BITS
         const share = u < 0 ? 0 : (u >> 8) & 255
@@ -130,8 +147,20 @@ function planeThrough(
         v += dv
       }
     }
-    to.fill(beside, line + row.end, line + width)
+    to.fill(beside, line + end, line + width)
   }
+}
+
+/** For each sample of a row that is not turned: the sample before it in the picture, the one behind, and the share of that, 0..255. */
+function columnsOf(step: number, start: number, w: number, count: number): { left: Int32Array; next: Int32Array; share: Int32Array } {
+  const [left, next, share] = [new Int32Array(count), new Int32Array(count), new Int32Array(count)]
+  for (let x = 0; x < count; x++) {
+    const u = Math.max(0, Math.round((start + x * step) * PLACE))
+    left[x] = Math.min(u >> PLACE_BITS, w - 1)
+    next[x] = Math.min(left[x] + 1, w - 1)
+    share[x] = (u >> 8) & 255
+  }
+  return { left, next, share }
 }
 
 /**

@@ -28,7 +28,7 @@ import { setInto } from './programme.ts'
 import type { Recorder } from './recorder.ts'
 import { oneFrame, projectRate } from './settings.ts'
 import { keepPoints, pointsOf, pulseOf } from './sorted.ts'
-import { type ProjectDoc, wholeMaster } from './types.ts'
+import { type Cut, type ProjectDoc, wholeMaster } from './types.ts'
 
 export type CutEdit =
   | { type: 'choose'; cutId: string; time: Flicks; choice: Choice; since?: Flicks }
@@ -58,6 +58,8 @@ export type CutEdit =
   | { type: 'removeCut'; cutId: string }
   | { type: 'activeCut'; cutId: string }
   | { type: 'transition'; cutId: string; time: Flicks; transition: Transition | null }
+  /** How long the picture comes out of black at the film's beginning and goes into it at its end; 0 is not at all. */
+  | { type: 'endFades'; cutId: string; fadeIn?: Flicks; fadeOut?: Flicks }
 
 export const cutReducers: Reducers<CutEdit> = {
   choose: (recorder, { cutId, time, choice, since }) => {
@@ -112,8 +114,9 @@ export const cutReducers: Reducers<CutEdit> = {
   }),
   addCut: drafted((doc, { cutId, name, from }) => {
     if (doc.cuts.some((c) => c.id === cutId)) throw new EditError('this version exists already')
-    const { points = {}, pieces = wholeMaster(), layers = {} } = from === null ? {} : cutOf(doc, from)
-    doc.cuts.push({ id: cutId, name: named(name, 'a version of the cut'), points: { ...points }, pieces: [...pieces], layers: { ...layers } })
+    const { points = {}, pieces = wholeMaster(), layers = {}, fadeIn, fadeOut }: Partial<Cut> = from === null ? {} : cutOf(doc, from)
+    const fades = { ...(fadeIn && { fadeIn }), ...(fadeOut && { fadeOut }) }
+    doc.cuts.push({ id: cutId, name: named(name, 'a version of the cut'), points: { ...points }, pieces: [...pieces], layers: { ...layers }, ...fades })
     doc.activeCutId = cutId
   }),
   renameCut: drafted((doc, { cutId, name }) => {
@@ -131,6 +134,14 @@ export const cutReducers: Reducers<CutEdit> = {
     doc.activeCutId = cutOf(doc, cutId).id
   }),
   transition: (recorder, { cutId, time, transition }) => cutPoints(recorder, cutId, (points) => withTransition(points, time, transition)),
+  endFades: drafted((doc, { cutId, ...fades }) => {
+    const cut = cutOf(doc, cutId)
+    for (const end of ['fadeIn', 'fadeOut'] as const) {
+      const length = fades[end]
+      if (length === 0) delete cut[end]
+      else if (length !== undefined) cut[end] = length
+    }
+  }),
 }
 
 /** A cut this many frames beside a beat was meant for it. */

@@ -208,6 +208,9 @@ export interface Cut {
   /** The programme in its order; at least one piece. */
   pieces: Piece[]
   layers: Record<string, Layer>
+  /** The picture comes out of black at the beginning of the film and goes into it at its end, for so long. */
+  fadeIn?: Flicks
+  fadeOut?: Flicks
 }
 
 /** The strip of a clip, of one of its channels or of a group, as {@link envelopeKey} and the group's id name it. */

@@ -39,7 +39,8 @@ async function sourcesOf(...edits: Edit[]) {
     { type: 'choose', cutId: 'cut', time: flicks(0), choice: { angleId: 'a' } },
     ...edits,
   ])
-  return new FilmSources(config, layOut('Framed', doc, files), SIZE, path.join(folder, 'film'))
+  const exchange = layOut('Framed', doc, files)
+  return new FilmSources(config, exchange, exchange.cut, SIZE, path.join(folder, 'film'))
 }
 
 /** All pictures of the camera as they were recorded. */

@@ -9,13 +9,12 @@ import { Cancelled, endChild, inputArguments, type Limits, lastWords, PROBE_LIMI
 import { present } from '../media/originals.ts'
 import { COLOUR_TAGS } from '../media/pictures.ts'
 import { MediaError, wordsFor } from '../media/words.ts'
-import { cardFrame } from './card.ts'
+import { FilmPictures } from './compose.ts'
 import type { PictureSize } from './framing.ts'
 import { filmMeter, levelTo, soundReport } from './loudness.ts'
 import { mixSound } from './mix.ts'
 import { FILM_ENDINGS } from './parts.ts'
 import { FILM_SOUND_RATE } from './placed-sound.ts'
-import { FilmSources } from './sources.ts'
 
 const isLossless = (out: string): boolean => out.toLowerCase().endsWith(FILM_ENDINGS.lossless)
 
@@ -155,7 +154,7 @@ async function renderPictures(
   const total = exchange.toFrame - exchange.fromFrame
   const began = performance.now()
   let written = 0
-  const write = async (frame: Buffer) => {
+  const write = async (frame: Uint8Array) => {
     if (signal.aborted) throw new Cancelled()
     if (encoder.exitCode !== null || encoder.signalCode !== null) throw new MediaError(`the film ${wordsFor(said)}`, lastWords(said))
     if (!sink.write(frame)) await Promise.race([once(sink, 'drain'), closed])
@@ -166,14 +165,9 @@ async function renderPictures(
       report((written / total) * 0.98, { code: 'rendering', leftSeconds: left, speed: speed / (rate.num / rate.den) })
     }
   }
-  const sources = new FilmSources(config, exchange, size, out)
+  const pictures = new FilmPictures(config, exchange, size, out)
   try {
-    const black = blackFrame(size)
-    for (const [i, shot] of sources.shots.entries()) {
-      const empty = shot.source ? null : shot.text ? await cardFrame(shot.text, size) : black
-      for (let k = 0; k < shot.frames; k++) await write(empty ?? (await sources.frame(i, k)) ?? black)
-      sources.leave(i)
-    }
+    for await (const frame of pictures.frames()) await write(frame)
     sink.end()
     const code = await closed
     if (signal.aborted) throw new Cancelled()
@@ -182,14 +176,7 @@ async function renderPictures(
   } finally {
     signal.removeEventListener('abort', stop)
     endChild(encoder)
-    await sources.close()
+    await pictures.close()
     await closed
   }
-}
-
-function blackFrame(size: PictureSize): Buffer {
-  const luma = size.width * size.height
-  const frame = Buffer.alloc((luma * 3) / 2, 128)
-  frame.fill(16, 0, luma)
-  return frame
 }

@@ -4,13 +4,13 @@ import { type Cutout, WHOLE } from '@pendolo/core/picture'
 import { type Flicks, flicks, frameStart, masterToClip, nextFrameStart } from '@pendolo/core/time'
 
 /** Frames of the film that one source shows in one way. */
-export interface Shot extends Segment {
+export type Shot<T extends Segment = Segment> = T & {
   /** How its pictures are seen; null where there are none. */
   readonly sight: SightRange | null
 }
 
 /** Master time that a shot shows at one of its frames. */
-export function masterTimeAt({ rate }: Exchange, { masterFrame, stillAt }: Segment, frame: number): Flicks {
+export function masterTimeAt({ rate }: Pick<Exchange, 'rate'>, { masterFrame, stillAt }: Pick<Segment, 'masterFrame' | 'stillAt'>, frame: number): Flicks {
   return stillAt ?? frameStart((masterFrame as number) + frame, rate)
 }
 
@@ -28,11 +28,11 @@ export function cutoutsOf(exchange: Exchange, shot: Shot): Cutout[] | null {
   return Array.from({ length: frames }, (_, k) => movedAt(sight, masterTimeAt(exchange, shot, k)) ?? WHOLE)
 }
 
-/** A film as shots that tile it: its stretches, divided where they begin to be seen in another way. */
-export function shotsOf(exchange: Exchange): Shot[] {
+/** Stretches of a film as shots: divided where they begin to be seen in another way. */
+export function shotsOf<T extends Segment>(exchange: Exchange, segments: readonly T[]): Shot<T>[] {
   const { doc, rate } = exchange
   const sights = new Sights(doc.angles, doc.exceptions)
-  return exchange.cut.flatMap((segment): Shot[] => {
+  return segments.flatMap((segment): Shot<T>[] => {
     const { source, masterFrame, frames, fromFrame } = segment
     const angleId = source && doc.clips[source.clipId].angleId
     if (!angleId || masterFrame === null) return [{ ...segment, sight: null }]

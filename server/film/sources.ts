@@ -27,12 +27,12 @@ const MOST_RANGES = 200
 const MOST_OPEN = 12
 
 /** The originals that a film is made of, opened a stretch ahead, and kept open where they come again soon. */
-export class FilmSources {
+export class FilmSources<T extends Segment = Segment> {
   readonly #config: Config
   readonly #exchange: Exchange
   readonly #size: PictureSize
   /** What the film shows, one after the other. */
-  readonly shots: readonly Shot[]
+  readonly shots: readonly Shot<T>[]
   /** By the shot that uses it next. */
   readonly #open = new Map<number, Promise<Opened>>()
   readonly #all = new Set<Pictures>()
@@ -45,13 +45,16 @@ export class FilmSources {
   #turn = 0
   #closed = false
 
-  /** @param scratch how names begin of files that are needed until the film is there */
-  constructor(config: Config, exchange: Exchange, size: PictureSize, scratch: string) {
+  /**
+   * @param segments what is shown one after the other
+   * @param scratch how names begin of files that are needed until the film is there
+   */
+  constructor(config: Config, exchange: Exchange, segments: readonly T[], size: PictureSize, scratch: string) {
     this.#config = config
     this.#scratch = scratch
     this.#exchange = exchange
     this.#size = size
-    this.shots = shotsOf(exchange)
+    this.shots = shotsOf(exchange, segments)
   }
 
   /**

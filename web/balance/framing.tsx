@@ -35,13 +35,13 @@ export function FramingNumbers({ name, cutout, onChange }: Props) {
           onChange={(value, group) => onChange({ ...cutout, [key]: value / times }, group)}
         />
       ))}
-      <div className="line">
-        <span>cut off</span>
+      <div className="line edges">
+        <span>cut off, %</span>
         {EDGES.map((edge) => (
           <Num
             key={edge}
             label={`cut off ${edge} of ${name}, %`}
-            unit={`${edge} %`}
+            unit={edge}
             value={Math.round(1000 * (cutout.crop?.[edge] ?? 0)) / 10}
             min={0}
             max={MOST_CUT * 100}
@@ -58,7 +58,6 @@ export function FramingNumbers({ name, cutout, onChange }: Props) {
           aria-label={`${name} is mirrored`}
           onChange={(on) => onChange(on ? { ...upright, mirrored: true } : upright)}
         />
-        <span className="quiet">drag on the picture: inside moves it, corners size it, edges cut it off, the knob turns it</span>
         <span className="spring" />
         <Button size="small" disabled={isWhole(cutout)} onClick={() => onChange(WHOLE)}>
           As fitted

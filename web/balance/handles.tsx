@@ -41,6 +41,7 @@ export function Handles({ name, own, frame, framing, cutout, onChange }: Props) 
   const edges = ['top', 'right', 'bottom', 'left'] as const
   return (
     <svg ref={svg} className="handles" viewBox={`0 0 ${frame.width} ${frame.height}`} role="group" aria-label={`Handles of ${name}`}>
+      <title>inside moves the picture, corners size it, edges cut it off, the knob turns it (with Shift freely)</title>
       <polygon {...bind('inside')} className="inside" points={points.map((p) => `${p.x},${p.y}`).join(' ')} aria-label="Move the picture" />
       <line x1={middles[0].x} y1={middles[0].y} x2={knob.x} y2={knob.y} />
       {edges.map((edge, i) => (

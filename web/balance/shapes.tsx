@@ -79,20 +79,26 @@ export function Shapes({ project: { doc, files }, picturing, edit, onPicturing, 
       </div>
       {scope ? (
         <div className="seen-as">
-          <div className="line">
-            <Segmented
-              size="small"
-              aria-label="What is changed of the pictures"
-              value={part}
-              onChange={(next) => onPicturing({ ...picturing, part: next })}
-              options={[
-                { value: 'colour' as const, label: 'Colour' },
-                { value: 'framing' as const, label: 'Framing' },
-              ]}
-            />
-            <span className="quiet">of {scope.angle.name}:</span>
-          </div>
-          <WhereSeen settings={doc.settings} exceptions={doc.exceptions} scope={scope} stretch={stretch} onScope={onScope} edit={edit} />
+          <WhereSeen
+            head={
+              <Segmented
+                size="small"
+                aria-label="What is changed of the pictures"
+                value={part}
+                onChange={(next) => onPicturing({ ...picturing, part: next })}
+                options={[
+                  { value: 'colour' as const, label: 'Colour' },
+                  { value: 'framing' as const, label: 'Framing' },
+                ]}
+              />
+            }
+            settings={doc.settings}
+            exceptions={doc.exceptions}
+            scope={scope}
+            stretch={stretch}
+            onScope={onScope}
+            edit={edit}
+          />
           {part === 'colour' ? (
             <Looks key={scope.angle.id} scope={scope} angles={angles} edit={edit} />
           ) : (

@@ -7,6 +7,8 @@ import { newId } from '../ids.ts'
 import { exceptionFor, exceptionsOf, moveEdit, type Scope } from './seen-as.ts'
 
 interface Props {
+  /** Stands before it. */
+  readonly head: React.ReactNode
   readonly settings: Settings
   readonly exceptions: Readonly<Record<string, PictureException>>
   readonly scope: Scope
@@ -17,7 +19,7 @@ interface Props {
 }
 
 /** Whether all of an angle is changed or one stretch of it, and stretches that are seen in another way. */
-export function WhereSeen({ settings, exceptions, scope, stretch, onScope, edit }: Props) {
+export function WhereSeen({ head, settings, exceptions, scope, stretch, onScope, edit }: Props) {
   const { angle, exception, end } = scope
   const list = exceptionsOf({ exceptions }, angle.id)
   const label = (t: Flicks) => printTimecode(t, { rate: projectRate(settings), dropFrame: settings.dropFrame }, settings.startFrame)
@@ -30,6 +32,7 @@ export function WhereSeen({ settings, exceptions, scope, stretch, onScope, edit 
   return (
     <div className="where-seen">
       <div className="line wrap" role="group" aria-label={`What of ${angle.name} is changed`}>
+        {head}
         <Chip on={!exception} onClick={() => onScope(null, 'start')}>
           all of it
         </Chip>

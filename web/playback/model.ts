@@ -88,6 +88,7 @@ export function playModel(project: ProjectState): PlayModel {
     cutId: activeCut(doc).id,
     runs: film.runs,
     standIn: doc.settings.standIn,
+    fades: film.fades,
     event: film.bounds.event,
     film: keptOf(film),
   }

@@ -89,6 +89,7 @@ const model = (over: Partial<PictureModel> = {}): PictureModel => ({
     { id: 'b', framing: 'fit' },
   ],
   exceptions: {},
+  fades: { in: seconds(0), out: seconds(0) },
   clips: [clip('a1', 'a', 0, 20), clip('b1', 'b', 5, 30)],
   points: {
     cut: [

@@ -2,7 +2,7 @@ import latinMore from '@fontsource-variable/instrument-sans/files/instrument-san
 import latin from '@fontsource-variable/instrument-sans/files/instrument-sans-latin-wght-normal.woff2?url'
 import { FilmResolver, type Sight, Sights } from '@pendolo/core/film'
 import { CARD_FONTS, drawCard, followed, framedRect, keptRect, placing, type Rect } from '@pendolo/core/picture'
-import { FLICKS_PER_SECOND, type Flicks, flicks, frameAt, frameShownAt, ZERO } from '@pendolo/core/time'
+import { FLICKS_PER_SECOND, type Flicks, flicks, frameAt, frameShownAt, masterToProgramme, runAt, ZERO } from '@pendolo/core/time'
 import { copySeconds } from './copy-seconds.ts'
 import { tableOf } from './looks.ts'
 import { asPlanes, drawPicture, drawPlaced, type Picture, withoutGraphics } from './picture.ts'
@@ -66,7 +66,7 @@ const plain = withoutGraphics()
 const surfaces = new Map<string, Surface>()
 const tiles = new Map<string, Tile>()
 const streams = new Map<string, { stream: FrameStream; used: number }>()
-let model: PictureModel = { angles: [], exceptions: {}, clips: [], points: {}, cutId: '', runs: [], standIn: 'next' }
+let model: PictureModel = { angles: [], exceptions: {}, fades: { in: ZERO, out: ZERO }, clips: [], points: {}, cutId: '', runs: [], standIn: 'next' }
 let resolver = resolverOf(model)
 let sights = new Sights([], {})
 let byId: ReadonlyMap<string, readonly PlayClip[]> = new Map()
@@ -95,9 +95,9 @@ const shown: Record<string, { clipId: string | null; frame: number | null; wante
 
 const wall = () => performance.timeOrigin + performance.now()
 
-function resolverOf({ angles, clips, points, runs, standIn }: PictureModel): FilmResolver {
+function resolverOf({ angles, clips, points, runs, standIn, fades }: PictureModel): FilmResolver {
   const material = { spans: clips.filter((c) => c.angleId !== ''), order: angles.map((a) => a.id), standIn }
-  return new FilmResolver(runs, material, { points: (id) => points[id] ?? [], layers: () => [] })
+  return new FilmResolver(runs, material, { points: (id) => points[id] ?? [], layers: () => [], fades })
 }
 
 /** Clips by their ids; one that lost time has several parts. */
@@ -226,10 +226,13 @@ function draw(tile: Tile, key: string, now: Instant, atOnce = false): void {
     if (!sample) return
   }
   const sight = sights.at(clip.angleId, at)
-  const drawKey = sample ? `${clip.clipId}:${sample.timestamp}:${sample.displayHeight}:${sightKey(sight)}` : 'wait'
+  const over = sample && tile.source.kind === 'programme' ? overIt(now, playing, atOnce) : null
+  const drawKey = sample ? `${clip.clipId}:${sample.timestamp}:${sample.displayHeight}:${sightKey(sight)}${over ? over.key : ''}` : 'wait'
   // Painting is the dearest thing here and a pressed key waits for it: what stands there already is not painted again.
   if (sample && drawKey !== tile.drawnKey) {
-    paint(tile, sample, sight)
+    const on = groundOf(tile)
+    if (on) paint(on, sample, sight)
+    if (on && over) paintOver(on, over)
     tile.drawnKey = drawKey
   } else if (!sample && !tile.drawnKey.startsWith(clip.clipId)) {
     // Nothing of this clip is decoded yet and what is seen belongs to another one.
@@ -290,7 +293,13 @@ function noteProgramme(now: Instant): void {
 }
 
 /** What a tile is painted on, and where. */
-function groundOf(tile: Tile): { canvas: OffscreenCanvas; ctx: OffscreenCanvasRenderingContext2D; place: Rect } | null {
+interface Ground {
+  readonly canvas: OffscreenCanvas
+  readonly ctx: OffscreenCanvasRenderingContext2D
+  readonly place: Rect
+}
+
+function groundOf(tile: Tile): Ground | null {
   const surface = surfaces.get(tile.surface)
   if (!surface) return null
   const { canvas, ctx } = surface
@@ -299,9 +308,12 @@ function groundOf(tile: Tile): { canvas: OffscreenCanvas; ctx: OffscreenCanvasRe
 
 function blank(tile: Tile): void {
   const on = groundOf(tile)
-  if (!on) return
-  on.ctx.fillStyle = '#000'
-  on.ctx.fillRect(on.place.x, on.place.y, on.place.width, on.place.height)
+  if (on) filled(on, '#000')
+}
+
+function filled({ ctx, place }: Ground, colour: string): void {
+  ctx.fillStyle = colour
+  ctx.fillRect(place.x, place.y, place.width, place.height)
 }
 
 const sightKeys = new WeakMap<Sight, string>()
@@ -315,9 +327,7 @@ function sightKey(sight: Sight): string {
   return key
 }
 
-function paint(tile: Tile, sample: Picture, { framing, cutout, look }: Sight): void {
-  const on = groundOf(tile)
-  if (!on) return
+function paint(on: Ground, sample: Picture, { framing, cutout, look }: Sight): void {
   const { ctx, place } = on
   const { displayWidth, displayHeight } = sample
   const table = look && withLooks ? tableOf(look) : null
@@ -327,13 +337,69 @@ function paint(tile: Tile, sample: Picture, { framing, cutout, look }: Sight): v
     return
   }
   const rect = framedRect(displayWidth, displayHeight, place.width, place.height, framing)
-  if (rect.x > 0.5 || rect.y > 0.5) blank(tile)
+  if (rect.x > 0.5 || rect.y > 0.5) filled(on, '#000')
   // What reaches beyond the tile is left away on the picture's side: a neighbour lies there.
   const [left, top] = [Math.max(0, -rect.x), Math.max(0, -rect.y)]
   const [width, height] = [rect.width - 2 * left, rect.height - 2 * top]
   const scale = displayWidth / rect.width
   const from = { x: left * scale, y: top * scale, width: width * scale, height: height * scale }
   drawPicture(ctx, sample, from, { x: place.x + rect.x + left, y: place.y + rect.y + top, width, height }, table)
+}
+
+/** What is laid over the programme's picture. */
+interface Over {
+  readonly picture: { readonly sample: Picture; readonly sight: Sight } | null
+  readonly colour: '#000' | '#fff' | null
+  /** Of the picture, or of the colour. */
+  readonly share: number
+  /** Of black over all. */
+  readonly dark: number
+  readonly key: string
+}
+
+/** What gives way to the programme's picture, or what it gives way to, and the black at the film's ends; null where there is nothing of it. */
+function overIt({ master, film }: Instant, playing: boolean, atOnce: boolean): Over | null {
+  if (master === null || held) return null
+  const along = film ?? masterToProgramme(resolver.runs, master)
+  const dark = along === null ? 0 : resolver.darkAt(along)
+  const cutId = (film === null ? null : runAt(resolver.runs, film)?.cutId) ?? model.cutId
+  const giving = resolver.givingAt(cutId, master)
+  if (!giving) return dark > 0 ? { picture: null, colour: null, share: 0, dark, key: `:${dark.toFixed(3)}` } : null
+  const { kind, shown: other, share } = giving
+  if (kind !== 'dissolve')
+    return { picture: null, colour: kind === 'dip' ? '#000' : '#fff', share: 2 * share, dark, key: `:${kind}:${share.toFixed(3)}:${dark.toFixed(3)}` }
+  const at = other.stillAt ?? master
+  const clip = clipOf(other.clipId, at)
+  const seconds = clip && copySeconds(clip, at)
+  const stream = clip && streamOf(clip, false)
+  if (!clip || !stream || seconds === null) return null
+  const sharp = playing || atOnce ? null : (streamOf(clip, true)?.still(seconds) ?? null)
+  const sample = sharp ?? (playing ? (stream.playing(seconds, clock.speed) ?? stream.nearest(seconds)) : stream.still(seconds))
+  if (!sample) return null
+  const sight = sights.at(clip.angleId, at)
+  const key = `:${clip.clipId}:${sample.timestamp}:${sample.displayHeight}:${sightKey(sight)}:${share.toFixed(3)}:${dark.toFixed(3)}`
+  return { picture: { sample, sight }, colour: null, share, dark, key }
+}
+
+let scratch: OffscreenCanvas | null = null
+
+function paintOver(on: Ground, { picture, colour, share, dark }: Over): void {
+  const { ctx, place } = on
+  ctx.globalAlpha = share
+  if (colour) filled(on, colour)
+  if (picture) {
+    // By itself first: what is put onto a canvas as pixels takes no share.
+    scratch ??= new OffscreenCanvas(place.width, place.height)
+    if (scratch.width !== place.width || scratch.height !== place.height) Object.assign(scratch, { width: place.width, height: place.height })
+    const own = scratch.getContext('2d', { alpha: false })
+    if (own) {
+      paint({ canvas: scratch, ctx: own, place: { x: 0, y: 0, width: place.width, height: place.height } }, picture.sample, picture.sight)
+      ctx.drawImage(scratch, place.x, place.y)
+    }
+  }
+  ctx.globalAlpha = dark
+  if (dark > 0) filled(on, '#000')
+  ctx.globalAlpha = 1
 }
 
 function paintCard(tile: Tile, card: string): void {

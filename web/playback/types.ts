@@ -1,5 +1,5 @@
 import type { Points, StandIn } from '@pendolo/core/cut'
-import type { FilmRun } from '@pendolo/core/film'
+import type { EndFades, FilmRun } from '@pendolo/core/film'
 import type { DeskNode, DeskPassage } from '@pendolo/core/mix'
 import type { Rect } from '@pendolo/core/picture'
 import type { Angle, PictureException } from '@pendolo/core/project'
@@ -72,6 +72,8 @@ export interface PlayModel {
   /** Its programme. */
   readonly runs: readonly FilmRun[]
   readonly standIn: StandIn
+  /** How long the film's picture comes out of black, and goes into it. */
+  readonly fades: EndFades
   /** Where one may go: the master and all that was placed before it, beside it and after it. */
   readonly event: { readonly start: Flicks; readonly end: Flicks }
   /** From where the film begins on the master to where it ends. */
