@@ -18,6 +18,8 @@ test.each([
   [{ kind: 'short', frames: 1 }, 'A stretch of only 1 frame.'],
   [{ kind: 'alike', angleId: 'pit', jumps: false }, 'A cut from PIT to the same picture: nobody will see it.'],
   [{ kind: 'alike', angleId: 'pit', jumps: true }, 'PIT jumps over what was left out.'],
+  [{ kind: 'hurried', wanted: 25, frames: 0 }, 'A transition for which there is no picture: it is a plain cut.'],
+  [{ kind: 'hurried', wanted: 25, frames: 8 }, 'A transition of 8 frames instead of 25: there is no more picture for it, or the next cut is near.'],
   [{ kind: 'off-beat', frames: -2 }, 'A cut 2 frames before its beat.'],
   [{ kind: 'off-beat', frames: 3 }, 'A cut 3 frames behind its beat.'],
   [{ kind: 'sides', from: 'pit', to: 'roof' }, 'From PIT to ROOF the sides are changed: left and right turn around.'],

@@ -20,6 +20,10 @@ export function warningText(warning: FilmWarning, name: (angleId: string) => str
     short: (w) => `A stretch of only ${plural(w.frames, 'frame')}.`,
     alike: (w) => (w.jumps ? `${name(w.angleId)} jumps over what was left out.` : `A cut from ${name(w.angleId)} to the same picture: nobody will see it.`),
     'off-beat': (w) => `A cut ${plural(Math.abs(w.frames), 'frame')} ${w.frames > 0 ? 'behind' : 'before'} its beat.`,
+    hurried: (w) =>
+      w.frames === 0
+        ? 'A transition for which there is no picture: it is a plain cut.'
+        : `A transition of ${plural(w.frames, 'frame')} instead of ${w.wanted}: there is no more picture for it, or the next cut is near.`,
     sides: (w) => `From ${name(w.from)} to ${name(w.to)} the sides are changed: left and right turn around.`,
     doubtful: (w) => {
       const angle = angleOf(w.clipId)

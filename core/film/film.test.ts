@@ -195,6 +195,20 @@ describe('a film', () => {
     expect([late.seenAt(at(29.9))?.with ?? null, late.seenAt(at(30.5))?.with?.shown.clipId, late.seenAt(at(34.1))?.with ?? null]).toEqual([null, 'b1', null])
   })
 
+  test('says where a transition had to be shorter', () => {
+    const dissolve = (seconds: number, length: number): Edit => ({
+      type: 'transition',
+      cutId: 'cut',
+      time: at(seconds),
+      transition: { kind: 'dissolve', length: at(length) },
+    })
+    const doc = show({ type: 'choose', cutId: 'cut', time: at(30.4), choice: { angleId: 'b' } }, dissolve(30.4, 2), dissolve(60, 1))
+    const found = filmWarnings(filmOf(doc, factsOf), doc, { num: 25, den: 1 })
+    expect(found.filter((w) => w.kind === 'hurried')).toEqual([
+      { kind: 'hurried', at: at(30.4), wanted: 50, frames: 20, key: `hurried:${at(30.4)}`, accepted: false },
+    ])
+  })
+
   test('comes out of black and goes into it', () => {
     const film = filmOf(show({ type: 'endFades', cutId: 'cut', fadeIn: at(2), fadeOut: at(4) }), factsOf)
     expect([0, 1, 2, 50, 98, 100].map((s) => film.darkAt(at(s)))).toEqual([1, 0.5, 0, 0, 0.5, 1])
@@ -233,7 +247,7 @@ describe('a film', () => {
       },
     )
     const rate = { num: 25, den: 1 }
-    const kinds = (d: ProjectDoc) => filmWarnings(filmOf(d, factsOf).plan(), d, rate).map((w) => [w.kind, w.at / T])
+    const kinds = (d: ProjectDoc) => filmWarnings(filmOf(d, factsOf), d, rate).map((w) => [w.kind, w.at / T])
     expect(kinds(doc)).toEqual([
       ['dark', 75],
       ['doubtful', 0],
@@ -259,7 +273,7 @@ describe('a film', () => {
       { type: 'sideAngle', angleId: 'a', side: 'left' },
       { type: 'sideAngle', angleId: 'b', side: 'right' },
     )
-    const found = (d: ProjectDoc) => filmWarnings(filmOf(d, factsOf).plan(), d, rate)
+    const found = (d: ProjectDoc) => filmWarnings(filmOf(d, factsOf), d, rate)
     const kinds = (d: ProjectDoc) => found(d).map((w) => `${w.kind} ${w.at / T}${w.accepted ? ' stands' : ''}`)
     expect(kinds(doc)).toEqual(['sides 40', 'sides 50.12', 'off-beat 50.12', 'alike 55'])
     expect(found(doc)[2]).toMatchObject({ frames: 3 })

@@ -1,7 +1,7 @@
 import { type Points, pointAt, type SwitchPoint } from '../cut/index.ts'
 import { type Cut, type FileFacts, type Layer, type PictureSpan, type ProjectDoc, pictureSpans, pointsOf, projectRate, standInOrder } from '../project/index.ts'
 import { FLICKS_PER_SECOND, type Flicks, flicks, nextFrameStart, programmeLength, type Rate, runAt, ZERO } from '../time/index.ts'
-import { darkOf, type EndFades, type Giving, givingAt, type Passage, passagesIn } from './giving.ts'
+import { darkOf, type EndFades, type Giving, givingAt, type Passage, passageAt, passagesIn } from './giving.ts'
 import { type Material, planFilm } from './plan.ts'
 import { type Bounds, boundsOf, type FilmRun, filmRuns } from './programme.ts'
 import { Pictures, type Shown } from './seen.ts'
@@ -118,6 +118,12 @@ export class FilmResolver {
   /** What is seen together with the picture of a version at an instant of the master, where one gives way to another. */
   givingAt(cutId: string, master: Flicks): Giving | null {
     return givingAt(this.#versions.points(cutId), master, this.#pictures)
+  }
+
+  /** The transitions of a version, each as long as it can be, in order. */
+  passages(cutId: string): Passage[] {
+    const points = this.#versions.points(cutId)
+    return points.flatMap((_, i) => passageAt(points, i, this.#pictures) ?? [])
   }
 
   /** Where the film shows two pictures together, in order; each with one other source. */

@@ -1,7 +1,7 @@
 import { nearestIndex } from '../cut/index.ts'
-import { type Cut, type ProjectDoc, pulseOf } from '../project/index.ts'
+import { type Cut, type ProjectDoc, pointsOf, pulseOf } from '../project/index.ts'
 import { FLICKS_PER_SECOND, type Flicks, flicks, frameStart, nearestFrameStart, type Rate } from '../time/index.ts'
-import { activeCut, type FilmStretch } from './resolver.ts'
+import { activeCut, type FilmResolver } from './resolver.ts'
 
 /** What somebody should know before a film leaves; the interface has the words. `at` is master time. */
 export type FilmWarning = (
@@ -12,6 +12,8 @@ export type FilmWarning = (
   | { readonly kind: 'alike'; readonly at: Flicks; readonly angleId: string; readonly jumps: boolean }
   /** Beside a beat by so many frames, later where positive. */
   | { readonly kind: 'off-beat'; readonly at: Flicks; readonly frames: number }
+  /** A transition that lasts shorter than it was asked for, frames: there is not enough picture for it, or the next cut is near. */
+  | { readonly kind: 'hurried'; readonly at: Flicks; readonly wanted: number; readonly frames: number }
   | { readonly kind: 'sides'; readonly at: Flicks; readonly from: string; readonly to: string }
   | { readonly kind: 'doubtful'; readonly at: Flicks; readonly clipId: string; readonly verdict: string }
 ) & {
@@ -29,10 +31,11 @@ const MEANT_FRAMES = 6
 const MEANT_PART = 0.35
 
 /**
- * What is worth a look in a film's plan.
- * @param cut the version whose decisions count: its accepted warnings, and the doubtful places it uses
+ * What is worth a look in a film.
+ * @param cut the version whose decisions count: its transitions, its accepted warnings, and the doubtful places it uses
  */
-export function filmWarnings(plan: readonly FilmStretch[], doc: ProjectDoc, rate: Rate, cut: Cut = activeCut(doc)): FilmWarning[] {
+export function filmWarnings(film: FilmResolver, doc: ProjectDoc, rate: Rate, cut: Cut = activeCut(doc)): FilmWarning[] {
+  const plan = film.plan()
   const found: Found[] = []
   const sides = new Map(doc.angles.map((a) => [a.id, a.side]))
   const offBeat = beatsOf(doc, rate)
@@ -55,6 +58,13 @@ export function filmWarnings(plan: readonly FilmStretch[], doc: ProjectDoc, rate
     // What a clip's end made is no cut that somebody set.
     const off = goesOn && before.wanted !== wanted ? offBeat(from) : 0
     if (off !== 0) found.push({ kind: 'off-beat', at: from, frames: off })
+  }
+  const lasting = new Map(film.passages(cut.id).map((p) => [p.at, 2 * p.half]))
+  const inFrames = (length: number) => Math.round(((length / FLICKS_PER_SECOND) * rate.num) / rate.den)
+  for (const { time, transition } of pointsOf(cut)) {
+    if (!transition) continue
+    const [wanted, frames] = [inFrames(transition.length), inFrames(lasting.get(time) ?? 0)]
+    if (frames < wanted) found.push({ kind: 'hurried', at: time, wanted, frames })
   }
   const used = new Set(plan.map((s) => s.clipId))
   for (const [clipId, { verdict, start }] of Object.entries(doc.placements))

@@ -163,6 +163,25 @@ export function layOut(
   }
 }
 
+/** How a stretch of the cut begins where it does not begin at once; `half` frames lie before the cut, as many behind it. */
+export interface CutTransition {
+  readonly kind: Passage['kind']
+  readonly half: number
+}
+
+/** The transitions of the cut by the index of the stretch that they lead to; only where both sides are there and follow each other. */
+export function cutTransitions({ cut, givings, rate }: Pick<Exchange, 'cut' | 'givings' | 'rate'>): Map<number, CutTransition> {
+  const byFrame = new Map(givings.map(({ passage }) => [frameAt(passage.at, rate), passage]))
+  const out = new Map<number, CutTransition>()
+  for (const [i, { masterFrame, source }] of cut.entries()) {
+    const before = cut[i - 1]
+    const passage = masterFrame === null ? undefined : byFrame.get(masterFrame)
+    if (!passage || !source || !before?.source || before.masterFrame === null || before.masterFrame + before.frames !== masterFrame) continue
+    out.set(i, { kind: passage.kind, half: Math.max(1, Math.round(passage.half / frameStart(1, rate))) })
+  }
+  return out
+}
+
 /** Runs reaching out over what was recorded before the first kept range and behind the last one, as far as the tracks go. */
 function widened(tracks: readonly Track[], originFrame: number, endFrame: number): Track[] {
   const out = tracks.map((t) => ({ ...t }))

@@ -338,6 +338,27 @@ describe('OpenTimelineIO', () => {
   })
 })
 
+test('transitions stand between their stretches in OpenTimelineIO, and as comments in a cut list', () => {
+  const transition = (seconds: number, kind: 'dissolve' | 'dip', length: number) =>
+    ({ type: 'transition', cutId: 'cut', time: at(seconds), transition: { kind, length: at(length) } }) as const
+  const doc = applyEdits(show(), [transition(3, 'dissolve', 0.8), transition(5, 'dip', 0.4)]).doc
+  const exchange = layOut('Show', doc, files)
+  const cut = JSON.parse(writeOtio(exchange)).tracks.children.find((t: { name: string }) => t.name === 'Cut: Cut A').children
+  expect(cut.map((c: { OTIO_SCHEMA: string }) => c.OTIO_SCHEMA)).toEqual(['Clip.1', 'Transition.1', 'Clip.1', 'Transition.1', 'Clip.1', 'Clip.1', 'Gap.1'])
+  const offsets = { in_offset: { value: 10, rate: 25 }, out_offset: { value: 10 } }
+  expect(cut[1]).toMatchObject({ transition_type: 'SMPTE_Dissolve', ...offsets })
+  expect(cut[3]).toMatchObject({ transition_type: 'Custom_Transition', in_offset: { value: 5 }, metadata: { pendolo: { kind: 'dip' } } })
+  const lines = writeEdl(exchange).split('\r\n')
+  expect(lines.filter((l) => l.includes('AROUND'))).toEqual(['* COMMENT: DISSOLVE OF 20 FRAMES AROUND THIS CUT', '* COMMENT: DIP OF 10 FRAMES AROUND THIS CUT'])
+  // The dissolve's other pictures: ten frames of what comes, then ten of what goes; the dip shows none.
+  expect(exchange.givings.map(({ fromFrame, frames, source }) => [fromFrame, frames, source?.clipId ?? null])).toEqual([
+    [65, 10, 'b1'],
+    [75, 10, 'a1'],
+    [120, 5, null],
+    [125, 5, null],
+  ])
+})
+
 describe('the cut list', () => {
   const lines = writeEdl(layOut('Show', show(), files)).split('\r\n')
 

@@ -1,7 +1,8 @@
 import { CUTOUT_BOUNDS, type Cutout, isWhole, WHOLE } from '@pendolo/core/picture'
 import { Button, Switch as Toggle } from 'antd'
+import { Num } from '../ui/num.tsx'
 import { cropped, EDGES, MOST_CUT } from './drag-framing.ts'
-import { Line, Num } from './numbers.tsx'
+import { Line } from './numbers.tsx'
 
 interface Props {
   readonly name: string

@@ -1,6 +1,7 @@
-import { Button, Dropdown, InputNumber, Slider, Switch as Toggle } from 'antd'
-import { useRef, useState } from 'react'
+import { Button, Dropdown, Slider, Switch as Toggle } from 'antd'
+import { useRef } from 'react'
 import { newId } from '../ids.ts'
+import { Num } from '../ui/num.tsx'
 
 interface LineProps {
   readonly label: string
@@ -42,48 +43,6 @@ export function Line({ label, unit, value, min, max, step, sliderMin = min, slid
       />
       <Num label={`${name}, ${unit}`} unit={unit} value={value} min={min} max={max} step={step} onChange={onChange} />
     </div>
-  )
-}
-
-interface NumProps {
-  readonly label: string
-  readonly unit: string
-  readonly value: number
-  readonly min: number
-  readonly max: number
-  readonly step: number
-  readonly off?: boolean
-  readonly onChange: (value: number) => void
-}
-
-/** A number that is typed: taken with Enter or when it is left, or stepped by its arrows. */
-export function Num({ label, unit, value, min, max, step, off = false, onChange }: NumProps) {
-  const [typed, setTyped] = useState<number | null>(null)
-  const keep = () => {
-    if (typed !== null && typed !== value) onChange(Math.max(min, Math.min(max, typed)))
-    setTyped(null)
-  }
-  return (
-    <InputNumber
-      size="small"
-      className="num mono"
-      value={typed ?? value}
-      min={min}
-      max={max}
-      step={step}
-      disabled={off}
-      suffix={<span className="quiet">{unit}</span>}
-      controls={false}
-      aria-label={label}
-      onChange={(v) => setTyped(v)}
-      onStep={(v) => {
-        setTyped(null)
-        onChange(v)
-      }}
-      onBlur={keep}
-      // The keys are the stage's again.
-      onPressEnter={(e) => (e.target as HTMLElement).blur()}
-    />
   )
 }
 

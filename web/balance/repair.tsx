@@ -7,7 +7,8 @@ import { useState } from 'react'
 import { inputOf } from '../playback/model.ts'
 import { readSamples } from '../playback/pcm.ts'
 import { engine } from '../playback/use-engine.ts'
-import { Num, Switched } from './numbers.tsx'
+import { Num } from '../ui/num.tsx'
+import { Switched } from './numbers.tsx'
 import { type SoundRow, stripEdit } from './rows.ts'
 
 interface Props {

@@ -72,7 +72,7 @@ export function HandOver({ project, edit, top }: StageProps) {
       </>
     )
   }
-  const warnings = filmWarnings(plan, doc, rate)
+  const warnings = filmWarnings(film, doc, rate)
   return (
     <>
       {top(

@@ -103,6 +103,8 @@ const model = (over: Partial<PictureModel> = {}): PictureModel => ({
   ...over,
 })
 const written: string[] = []
+/** What is laid over something is so with this share. */
+const shares: number[] = []
 const filled: unknown[][] = []
 const nothing = () => undefined
 const canvas = () =>
@@ -111,6 +113,9 @@ const canvas = () =>
     height: 270,
     getContext: () => ({
       fillRect: (...rect: number[]) => filled.push(rect),
+      set globalAlpha(share: number) {
+        if (share > 0 && share < 1) shares.push(Math.round(share * 100) / 100)
+      },
       drawImage: (_: unknown, ...places: number[]) => {
         mockPainted.push(-1)
         mockPlaces.push(places)
@@ -148,6 +153,9 @@ beforeEach(async () => {
     requestAnimationFrame: (act: () => void) => {
       refresh = act
       return 1
+    },
+    OffscreenCanvas: class {
+      getContext = () => (canvas() as unknown as { getContext: () => unknown }).getContext()
     },
     postMessage: (message: FromWorker) => {
       health = message.health
@@ -370,6 +378,36 @@ describe('the pictures', () => {
     expect(sizes(9.76)[0]).toBeGreaterThan(1.8)
     // Back at its end.
     expect(sizes(11)).toEqual([])
+  })
+
+  test('where one picture gives way to another both are drawn, each with its share; at the ends of the film black lies over all', () => {
+    const points = {
+      cut: [
+        { time: seconds(0), angleId: 'a' },
+        { time: seconds(10), angleId: 'b', transition: { kind: 'dissolve' as const, length: seconds(2) } },
+      ],
+    }
+    const runs = [{ at: seconds(0), length: seconds(20), from: seconds(0), pieceId: 'whole', cutId: 'cut', fade: seconds(0) }]
+    say({ type: 'model', model: model({ points, runs, fades: { in: seconds(0), out: seconds(4) } }) })
+    const at = (time: number) => {
+      stand(time)
+      rest()
+      decoded('/a1/tile', Math.round(time * 25))
+      decoded('/b1/tile', Math.round((time - 5) * 25))
+      rest()
+      shares.length = 0
+      mockPainted = []
+      say({ type: 'looks', on: true })
+      rest()
+      return [[...mockPainted].sort((x, y) => x - y), [...shares]]
+    }
+    // The angles, and the programme of a alone.
+    expect(at(8)).toEqual([[75, 200, 200], []])
+    // A quarter of b over it: b is drawn by itself, then laid over.
+    expect(at(9.48)).toEqual([[-1, 112, 112, 237, 237], [0.24]])
+    // Behind the cut a goes.
+    expect(at(10.48)).toEqual([[-1, 137, 137, 262, 262], [0.26]])
+    expect(at(19)).toEqual([[350, 350, 475], [0.75]])
   })
 
   test('each picture lies in its own place of the surface, and what would reach into a neighbour is left away', () => {

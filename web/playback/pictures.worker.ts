@@ -31,10 +31,8 @@ interface Tile {
 
 /** Streams not looked at for this long are closed, ms. */
 const IDLE = 4000
-/** From drawing to being seen passes about one refresh of the screen, ms. */
-const UNTIL_SEEN = 17
-/** A screen that is quick takes a picture this often, ms. */
-const REFRESH = 1000 / 60
+/** From drawing to being seen pass about two refreshes of the screen, ms: the page takes over what was drawn at one, and shows it at the next. */
+const UNTIL_SEEN = 31
 /** Health is told at most this often, ms. */
 const TELL_EVERY = 100
 
@@ -59,8 +57,6 @@ const GROUND = '#101113'
 /** Tiles are drawn for so long, ms; then messages are heard, for a pressed key must not wait for a wall that is drawn slowly. Shorter, and pictures come later than what is heard. */
 const SLICE = 30
 const SMOOTHING = 0.1
-/** Rounds that lie farther apart were not held up by drawing, ms. */
-const MOST_BETWEEN = 100
 
 const plain = withoutGraphics()
 const surfaces = new Map<string, Surface>()
@@ -83,9 +79,6 @@ let ticking = false
 let withLooks = true
 /** How long a slice of drawing takes, smoothed, ms: so much later is seen what it draws. */
 let spent = 0
-/** How long it is from one round of drawing to the next, smoothed, ms. */
-let between = REFRESH
-let roundBegan = 0
 /** Tiles that are still to be drawn in this round. */
 let rest: [string, Tile][] = []
 let programme: Omit<PictureHealth['programme'], 'sharp'> = { angleId: null, since: 0, standIn: false }
@@ -114,9 +107,7 @@ function partsOf(clips: readonly PlayClip[]): Map<string, PlayClip[]> {
 /** Time of the clock now, whichever it counts. */
 function clockTime(): Flicks {
   if (!clock.playing) return flicks(Math.round(clock.time))
-  // What is drawn stays until the next round: on a slow machine it is right in the middle of that.
-  const stays = Math.max(0, between - REFRESH) / 2
-  return flicks(Math.round(clock.time + ((wall() + spent + UNTIL_SEEN + stays - clock.wall) / 1000) * clock.speed * FLICKS_PER_SECOND))
+  return flicks(Math.round(clock.time + ((wall() + spent + UNTIL_SEEN - clock.wall) / 1000) * clock.speed * FLICKS_PER_SECOND))
 }
 
 function streamOf(clip: PlayClip, sharp: boolean): FrameStream | null {
@@ -470,9 +461,6 @@ function tick(): void {
   if ((clock.playing || dirty) && rest.length === 0) {
     dirty = false
     untold = true
-    const began = performance.now()
-    if (clock.playing) between += SMOOTHING * (Math.min(MOST_BETWEEN, began - roundBegan) - between)
-    roundBegan = began
     const whole = emptyStale()
     // Taken from the end: the programme first.
     rest = [...tiles].sort(([, a], [, b]) => Number(a.source.kind === 'programme') - Number(b.source.kind === 'programme'))

@@ -1,5 +1,5 @@
 import type { Stretch, SwitchPoint } from '@pendolo/core/cut'
-import type { PlannedStretch } from '@pendolo/core/film'
+import type { Passage, PlannedStretch } from '@pendolo/core/film'
 import type { Mark } from '@pendolo/core/project'
 import { FLICKS_PER_SECOND, type Flicks, firstFrom } from '@pendolo/core/time'
 import { hueOf } from '../ui/theme.ts'
@@ -15,6 +15,8 @@ export interface ScorePicture {
   readonly laneOf: ReadonlyMap<string, number>
   readonly plan: readonly PlannedStretch[]
   readonly points: readonly SwitchPoint[]
+  /** Where one picture gives way to another over a while. */
+  readonly passages: readonly Passage[]
   readonly marks: readonly Mark[]
   readonly leftOut: readonly { readonly start: Flicks; readonly end: Flicks }[]
   readonly chosen: { readonly from: Flicks; readonly to: Flicks } | null
@@ -42,6 +44,7 @@ export function drawScore(ctx: CanvasRenderingContext2D, geometry: Geometry, pic
     drawCompared(ctx, geometry, picture)
     drawPicked(ctx, geometry, picture)
     drawCut(ctx, geometry, picture)
+    drawPassages(ctx, geometry, picture)
     drawMarks(ctx, geometry, picture)
     drawHeads(ctx, geometry, picture)
     drawLeftOut(ctx, geometry, picture)
@@ -125,6 +128,35 @@ function drawDense(ctx: CanvasRenderingContext2D, geometry: Geometry, dense: Flo
     }
   }
   ctx.globalAlpha = 1
+}
+
+/** Where one picture gives way to another: the one tapers off, the other swells; what sinks into black or white has a gap between both. */
+function drawPassages(ctx: CanvasRenderingContext2D, geometry: Geometry, { passages, lanes, laneOf, colours }: ScorePicture): void {
+  const { view, plotWidth } = geometry
+  const half = Math.min(7, geometry.laneHeight / 4)
+  for (const { kind, at, half: lasts, before, after } of passages) {
+    const [a, x, b] = [at - lasts, at, at + lasts].map((t) => xAt(geometry, t / FLICKS_PER_SECOND))
+    if (b < LABELS || seconds(at) > view.from + view.span || b - a < NARROW) continue
+    if (a > LABELS + plotWidth) break
+    for (const { choice, from, to } of [
+      { choice: before, from: x, to: b },
+      { choice: after, from: x, to: a },
+    ]) {
+      const lane = laneOf.get(choice.angleId)
+      if (lane === undefined) continue
+      const y = laneMiddle(geometry, lane)
+      ctx.beginPath()
+      ctx.moveTo(from, y - half)
+      ctx.lineTo(to, y)
+      ctx.lineTo(from, y + half)
+      ctx.closePath()
+      ctx.fillStyle = kind === 'dissolve' ? hueOf(lanes[lane].hue) : kind === 'dip' ? '#000' : '#fff'
+      ctx.fill()
+      ctx.strokeStyle = colours.ink
+      ctx.lineWidth = 0.75
+      ctx.stroke()
+    }
+  }
 }
 
 /** Marks whose lines would stand nearer than this are drawn as one, px; names need more room. */

@@ -1,6 +1,6 @@
 import type { ProjectState } from '@pendolo/api'
 import { differing, type Points } from '@pendolo/core/cut'
-import { planFilm } from '@pendolo/core/film'
+import { activeCut, planFilm } from '@pendolo/core/film'
 import { type Angle, anglesInUse, type Cut, marksOnMaster, type PictureSpan, pointsOf, projectRate, pulseOf, standInOrder } from '@pendolo/core/project'
 import { FLICKS_PER_SECOND, type Flicks, printTimecode } from '@pendolo/core/time'
 import { memo, useDeferredValue, useLayoutEffect, useMemo, useRef } from 'react'
@@ -88,6 +88,7 @@ export const Score = memo(function Score({ project, spans, points, actions, chos
     laneOf,
     plan,
     points: shownPoints,
+    passages: useMemo(() => filmFor(project).passages(activeCut(project.doc).id), [project]),
     marks,
     leftOut: useMemo(() => leftOutOf(filmFor(project), recorded), [project, recorded]),
     chosen: gesture?.kind === 'range' ? gesture : range,

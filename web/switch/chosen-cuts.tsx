@@ -9,6 +9,7 @@ import type { StageProps } from '../stage.ts'
 import { keyText } from '../ui/keymap.ts'
 import { useKeys } from '../ui/use-keys.ts'
 import { AngleSelect } from './angle-select.tsx'
+import { GivingWay } from './giving-way.tsx'
 
 type Props = Pick<StageProps, 'project' | 'edit'> & {
   readonly points: Points
@@ -51,6 +52,7 @@ export function ChosenCuts({ project, edit, points, picked, onPick }: Props) {
   return (
     <div className="range-bar" role="toolbar" aria-label="Chosen cuts">
       <span>{picked.length === 1 ? name(ruling?.angleId ?? '') : `${picked.length} stretches`}</span>
+      <GivingWay project={project} edit={edit} points={points} picked={picked} />
       <AngleSelect project={project} label="Give another angle" placeholder="give another angle" width={160} onChoose={give} />
       {picked.length === 1 && (
         <Space.Compact>

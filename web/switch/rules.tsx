@@ -1,19 +1,26 @@
 import { STAND_INS, type StandIn } from '@pendolo/core/cut'
-import { type FilmStretch, type FilmWarning, filmWarnings, Pictures, SHORTEST } from '@pendolo/core/film'
+import { activeCut, type FilmStretch, type FilmWarning, filmWarnings, Pictures, SHORTEST } from '@pendolo/core/film'
 import { anglesInUse, pictureSpans, projectRate, standInOrder } from '@pendolo/core/project'
-import { type Flicks, printTimecode } from '@pendolo/core/time'
+import { type Flicks, flicks, frameStart, printTimecode } from '@pendolo/core/time'
 import { InputNumber, Popover, Segmented, Select } from 'antd'
-import { useDeferredValue, useMemo } from 'react'
+import { Fragment, useDeferredValue, useMemo } from 'react'
 import { Warnings } from '../marks/warnings.tsx'
 import { filmFor } from '../playback/film.ts'
 import { playClips } from '../playback/model.ts'
 import { Thumb } from '../playback/thumb.tsx'
 import { engine } from '../playback/use-engine.ts'
 import type { StageProps } from '../stage.ts'
+import { Num } from '../ui/num.tsx'
 
 type Props = Pick<StageProps, 'project' | 'edit'>
 
 const WORDS: Readonly<Record<StandIn, string>> = { next: 'the next angle', hold: 'its last picture', black: 'black' }
+
+/** The ends of a film, where its picture comes out of black and goes into it. */
+const ENDS = [
+  { end: 'fadeIn', label: 'the film’s picture comes out of black in', words: 'out of black at the beginning' },
+  { end: 'fadeOut', label: 'and goes into black in', words: 'into black at the end' },
+] as const
 
 /** The place in the film where something stands in: the next one from where it stands, else the first. */
 function darkPlace(plan: readonly FilmStretch[], now: Flicks): FilmStretch | null {
@@ -71,7 +78,7 @@ function StandIns({ project, edit }: Props) {
 export function Rules(props: Props) {
   // A cut is seen first; what it means for the warnings may come a moment later.
   const project = useDeferredValue(props.project)
-  const warnings = useMemo((): FilmWarning[] => filmWarnings(filmFor(project).plan(), project.doc, projectRate(project.doc.settings)), [project])
+  const warnings = useMemo((): FilmWarning[] => filmWarnings(filmFor(project), project.doc, projectRate(project.doc.settings)), [project])
   const open = warnings.filter((w) => !w.accepted).length
   return (
     <Popover
@@ -97,6 +104,8 @@ export function Rules(props: Props) {
 
 function RuleFields({ project, edit }: Props) {
   const { settings } = project.doc
+  const cut = activeCut(project.doc)
+  const frame = frameStart(1, projectRate(settings))
   const set = (change: Partial<typeof settings>, label: string) => edit([{ type: 'settings', change }], label)
   return (
     <div className="fields">
@@ -121,6 +130,20 @@ function RuleFields({ project, edit }: Props) {
         value={settings.shortest ?? SHORTEST}
         onChange={(v) => set({ shortest: Math.round(v ?? SHORTEST) }, 'the shortest stretch')}
       />
+      {ENDS.map(({ end, label, words }) => (
+        <Fragment key={end}>
+          <span>{label}</span>
+          <Num
+            label={`${label}, frames`}
+            unit="frames"
+            value={Math.round((cut[end] ?? 0) / frame)}
+            min={0}
+            max={1500}
+            step={1}
+            onChange={(v) => edit([{ type: 'endFades', cutId: cut.id, [end]: flicks(Math.round(v) * frame) }], words)}
+          />
+        </Fragment>
+      ))}
     </div>
   )
 }

@@ -1,9 +1,10 @@
 import { startFrameOf } from '../../project/index.ts'
 import { frameToTimecode, nominalRate, rateToNumber, timecodeToFrame } from '../../time/index.ts'
-import type { Exchange, ExchangeFile } from '../exchange.ts'
+import { cutTransitions, type Exchange, type ExchangeFile } from '../exchange.ts'
 
 /**
- * Writes the cut as a CMX3600-style edit decision list. Reels are the files' names cut to eight characters, made
+ * Writes the cut as a CMX3600-style edit decision list. Transitions are told in comments, since those of the format begin at their
+ * cut and not before it. Reels are the files' names cut to eight characters, made
  * different from each other; a retimed clip gets an M2 line with its speed, a picture
  * that is held one with none. Source places are printed at the
  * project's rate, since the format has but one.
@@ -15,9 +16,10 @@ export function writeEdl(exchange: Exchange): string {
   const tc = (frame: number) => frameToTimecode(frame < 0 ? frame + day : frame, style)
   const lines = [`TITLE: ${exchange.name.replace(/[^\x20-\x7e]/g, '_').slice(0, 70)}`, `FCM: ${exchange.dropFrame ? 'DROP FRAME' : 'NON-DROP FRAME'}`, '']
   const reels = new Map<string, string>()
-  let event = 0
-  for (const segment of exchange.cut) {
-    event++
+  const transitions = cutTransitions(exchange)
+  for (const [i, segment] of exchange.cut.entries()) {
+    const event = i + 1
+    const transition = transitions.get(i)
     const recordIn = exchange.startFrame + segment.fromFrame
     const record = `${tc(recordIn)} ${tc(recordIn + segment.frames)}`
     const number = String(event).padStart(3, '0')
@@ -35,7 +37,9 @@ export function writeEdl(exchange: Exchange): string {
     const speed = still ? 0 : nominalRate(exchange.rate) / rate
     lines.push(`${number}  ${reel.padEnd(8)} V     C        ${tc(sourceIn)} ${tc(sourceIn + sourceFrames)} ${record}`)
     if (still || Math.abs(rate - 1) > 0.001) lines.push(`M2   ${reel.padEnd(8)}       ${speed.toFixed(1).padStart(5, '0')}                ${tc(sourceIn)}`)
-    lines.push(`* FROM CLIP NAME: ${oneLine(file.name)}`, `* COMMENT: ANGLE ${oneLine(angleName)}${segment.standIn ? ' (STANDS IN)' : ''}`, '')
+    lines.push(`* FROM CLIP NAME: ${oneLine(file.name)}`, `* COMMENT: ANGLE ${oneLine(angleName)}${segment.standIn ? ' (STANDS IN)' : ''}`)
+    if (transition) lines.push(`* COMMENT: ${transition.kind.toUpperCase()} OF ${2 * transition.half} FRAMES AROUND THIS CUT`)
+    lines.push('')
   }
   return `${lines.join('\r\n')}\r\n`
 }

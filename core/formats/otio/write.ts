@@ -1,6 +1,6 @@
 import { marksOnMaster, startFrameOf } from '../../project/index.ts'
 import { FLICKS_PER_SECOND, frameAt, rateToNumber } from '../../time/index.ts'
-import type { Exchange, ExchangeFile, MasterSegment, Segment } from '../exchange.ts'
+import { type CutTransition, cutTransitions, type Exchange, type ExchangeFile, type MasterSegment, type Segment } from '../exchange.ts'
 import type { OtioObject, RationalTime, TimeRange } from './types.ts'
 
 /** Speeds nearer to 1 than this are clock drift: kept exactly in the metadata, not as a retiming effect. */
@@ -13,7 +13,7 @@ const RETIME_FROM = 0.001
  */
 export function writeOtio(exchange: Exchange): string {
   const rate = rateToNumber(exchange.rate)
-  const cutTrack = track(`Cut: ${exchange.cutName}`, 'Video', lane(exchange, exchange.cut))
+  const cutTrack = track(`Cut: ${exchange.cutName}`, 'Video', lane(exchange, exchange.cut, cutTransitions(exchange)))
   const angles = exchange.angles.map((a) => track(a.name, 'Video', lane(exchange, a.segments), { pendolo: { angleId: a.id } }))
   const sound = exchange.master.length > 0 ? masterLanes(exchange).map((children, i) => track(i === 0 ? 'Master' : `Master (${i + 1})`, 'Audio', children)) : []
   const stack: OtioObject = {
@@ -52,12 +52,25 @@ function gap(frames: number, rate: number): OtioObject {
   return { OTIO_SCHEMA: 'Gap.1', name: '', metadata: {}, source_range: range(time(0, rate), time(frames, rate)), effects: [], markers: [], enabled: true }
 }
 
-function lane(exchange: Exchange, segments: Segment[]): OtioObject[] {
+function transition({ kind, half }: CutTransition, rate: number): OtioObject {
+  return {
+    OTIO_SCHEMA: 'Transition.1',
+    name: kind,
+    transition_type: kind === 'dissolve' ? 'SMPTE_Dissolve' : 'Custom_Transition',
+    in_offset: time(half, rate),
+    out_offset: time(half, rate),
+    metadata: { pendolo: { kind } },
+  }
+}
+
+function lane(exchange: Exchange, segments: Segment[], transitions: ReadonlyMap<number, CutTransition> = new Map()): OtioObject[] {
   const rate = rateToNumber(exchange.rate)
   const out: OtioObject[] = []
   let at = exchange.originFrame
-  for (const segment of segments) {
+  for (const [i, segment] of segments.entries()) {
     if (segment.fromFrame > at) out.push(gap(segment.fromFrame - at, rate))
+    const giving = transitions.get(i)
+    if (giving) out.push(transition(giving, rate))
     out.push(segment.source ? clip(exchange, segment, rate) : gap(segment.frames, rate))
     at = segment.fromFrame + segment.frames
   }

@@ -1,0 +1,64 @@
+import { expect, type Page, test } from '@playwright/test'
+import { apart, Chart, drawn, filmed, SECOND } from './chart.ts'
+
+let chart: Chart
+test.beforeAll(async () => {
+  chart = await Chart.start('giving')
+  // Aisle and gantry see the same chart; mirrored it is another one.
+  await chart.edit({ type: 'seeAngle', angleId: (await chart.angle('Aisle'))?.id, cutout: { x: 0, y: 0, scale: 1, turn: 0, mirrored: true } })
+})
+test.afterAll(() => chart?.server.kill())
+
+interface Cut {
+  points: { time: number; transition?: { kind: string; length: number } }[]
+  fadeIn?: number
+}
+const cut = async () => ((await chart.doc()) as unknown as { cuts: Cut[] }).cuts[0]
+const transitionAt = async (seconds: number) => (await cut()).points.find((p) => p.time === seconds * SECOND)?.transition ?? null
+
+/** How a frame of the film differs from what the page shows of the programme at that time. */
+async function unlikeFilm(page: Page, film: string, frame: number) {
+  await page.keyboard.press('Home')
+  for (let i = 0; i < Math.floor(frame / 25); i++) await page.keyboard.press('Shift+ArrowRight')
+  for (let i = 0; i < frame % 25; i++) await page.keyboard.press('ArrowRight')
+  await page.waitForTimeout(400)
+  const { data, ...size } = await drawn(page, 'Programme')
+  return apart(data, filmed(film, frame, size))
+}
+
+test('cuts become dissolves and dips, the film comes out of black; page and film show the same, and all is undone', async ({ page }) => {
+  await page.goto(`${chart.server.url}/${chart.id}/switch`)
+  const head = (name: string) => page.getByRole('button', { name: new RegExp(`^cut to ${name} at`) })
+  await head('Aisle').click()
+  await page.getByRole('button', { name: /gives way at once/ }).click()
+  await page.getByText('dissolve', { exact: true }).click()
+  await expect.poll(() => transitionAt(4)).toEqual({ kind: 'dissolve', length: (12 * SECOND) / 25 })
+  await page.getByRole('spinbutton', { name: 'Length of the transition, frames' }).fill('40')
+  await page.getByRole('spinbutton', { name: 'Length of the transition, frames' }).press('Enter')
+  await expect.poll(async () => (await transitionAt(4))?.length).toBe((40 * SECOND) / 25)
+  await page.keyboard.press('Escape')
+
+  await head('Roof').click()
+  await page.getByRole('button', { name: /gives way at once/ }).click()
+  await page.getByText('through white', { exact: true }).click()
+  await expect.poll(() => transitionAt(6)).toMatchObject({ kind: 'dip-white' })
+  await page.keyboard.press('Escape')
+
+  await page.getByRole('button', { name: 'To look at' }).click()
+  await page.getByRole('spinbutton', { name: 'the film’s picture comes out of black in, frames' }).fill('20')
+  await page.getByRole('spinbutton', { name: 'the film’s picture comes out of black in, frames' }).press('Enter')
+  await expect.poll(async () => (await cut()).fadeIn).toBe((20 * SECOND) / 25)
+  await page.getByRole('button', { name: 'To look at' }).click()
+
+  const film = await chart.film()
+  for (const frame of [0, 7, 19, 60, 100, 110, 146, 150, 153, 180]) {
+    const { mean, far } = await unlikeFilm(page, film, frame)
+    console.log(`frame ${frame}, page and film: ${mean.toFixed(2)} of 255 apart on average, ${(100 * far).toFixed(1)} % more than 4`)
+    expect(mean).toBeLessThanOrEqual(1.5)
+  }
+
+  for (let i = 0; i < 4; i++) await page.keyboard.press('Control+z')
+  await expect.poll(() => Promise.all([transitionAt(4), transitionAt(6)])).toEqual([null, null])
+  await page.keyboard.press('Control+Shift+z')
+  await expect.poll(() => transitionAt(4)).toMatchObject({ kind: 'dissolve' })
+})
