@@ -12,8 +12,10 @@ test.afterAll(() => chart?.server.kill())
 interface Cut {
   points: { time: number; transition?: { kind: string; length: number } }[]
   fadeIn?: number
+  layers: Record<string, { kind: string; text?: string; title?: object; from: number; to: number }>
 }
 const cut = async () => ((await chart.doc()) as unknown as { cuts: Cut[] }).cuts[0]
+const layers = async () => Object.values((await cut()).layers)
 const transitionAt = async (seconds: number) => (await cut()).points.find((p) => p.time === seconds * SECOND)?.transition ?? null
 
 /** How a frame of the film differs from what the page shows of the programme at that time. */
@@ -26,7 +28,9 @@ async function unlikeFilm(page: Page, film: string, frame: number) {
   return apart(data, filmed(film, frame, size))
 }
 
-test('cuts become dissolves and dips, the film comes out of black; page and film show the same, and all is undone', async ({ page }) => {
+test('cuts become dissolves and dips, a title lies over them, the film comes out of black; page and film show the same, and all is undone', async ({
+  page,
+}) => {
   await page.goto(`${chart.server.url}/${chart.id}/switch`)
   const head = (name: string) => page.getByRole('button', { name: new RegExp(`^cut to ${name} at`) })
   await head('Aisle').click()
@@ -50,14 +54,36 @@ test('cuts become dissolves and dips, the film comes out of black; page and film
   await expect.poll(async () => (await cut()).fadeIn).toBe((20 * SECOND) / 25)
   await page.getByRole('button', { name: 'To look at' }).click()
 
+  // A title over a range that is drawn over the master with Shift.
+  const master = (await page.getByRole('group', { name: 'Score' }).boundingBox()) as { x: number; y: number; width: number }
+  const x = (seconds: number) => master.x + 150 + ((master.width - 150) * seconds) / 8.16
+  await page.keyboard.down('Shift')
+  await page.mouse.move(x(1), master.y + 66)
+  await page.mouse.down()
+  await page.mouse.move(x(1.6), master.y + 66)
+  await page.mouse.move(x(2.2), master.y + 66)
+  await page.mouse.up()
+  await page.keyboard.up('Shift')
+  await page.getByRole('button', { name: 'Title', exact: true }).click()
+  await page.getByRole('textbox', { name: 'Words of the title' }).fill('Depot Night\nthe last tram')
+  await page.getByRole('spinbutton', { name: 'Height of its letters, %' }).fill('9')
+  await page.getByRole('spinbutton', { name: 'Height of its letters, %' }).press('Enter')
+  await page.getByRole('button', { name: 'box', exact: true }).click()
+  await expect
+    .poll(async () => (await layers())[0])
+    .toMatchObject({ kind: 'title', text: 'Depot Night\nthe last tram', title: { letters: 0.09, box: { share: 0.6 } } })
+  await page.getByRole('button', { name: 'Done' }).click()
+  const [{ from, to }] = await layers()
+  expect([from / SECOND, to / SECOND].map((s) => Math.round(5 * s) / 5)).toEqual([1, 2.2])
+
   const film = await chart.film()
-  for (const frame of [0, 7, 19, 60, 100, 110, 146, 150, 153, 180]) {
+  for (const frame of [0, 7, 19, 27, 40, 60, 100, 110, 146, 150, 153, 180]) {
     const { mean, far } = await unlikeFilm(page, film, frame)
     console.log(`frame ${frame}, page and film: ${mean.toFixed(2)} of 255 apart on average, ${(100 * far).toFixed(1)} % more than 4`)
     expect(mean).toBeLessThanOrEqual(1.5)
   }
 
-  for (let i = 0; i < 4; i++) await page.keyboard.press('Control+z')
+  for (let i = 0; i < 8; i++) await page.keyboard.press('Control+z')
   await expect.poll(() => Promise.all([transitionAt(4), transitionAt(6)])).toEqual([null, null])
   await page.keyboard.press('Control+Shift+z')
   await expect.poll(() => transitionAt(4)).toMatchObject({ kind: 'dissolve' })

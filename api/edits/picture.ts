@@ -1,4 +1,4 @@
-import { CUTOUT_BOUNDS, LOOK_BOUNDS } from '@pendolo/core/picture'
+import { CUTOUT_BOUNDS, LOOK_BOUNDS, TITLE_ALIGNS, TITLE_LETTERS } from '@pendolo/core/picture'
 import { LAYER_KINDS, type PictureEdit } from '@pendolo/core/project'
 import * as yup from 'yup'
 import { type Fields, id, ids, length, stretch } from './parts.ts'
@@ -31,6 +31,22 @@ const exception = stretch
   })
   .noUnknown()
 const part = yup.number().min(-2).max(2)
+const colour = yup.string().matches(/^#[0-9a-f]{6}$/i, 'a colour is written #rrggbb')
+const title = yup
+  .object({
+    letters: bounded(TITLE_LETTERS).required(),
+    colour: colour.required(),
+    align: yup.string().oneOf(TITLE_ALIGNS).required(),
+    bold: yup.boolean().oneOf([true]).optional(),
+    box: yup
+      .object({ colour: colour.required(), share: yup.number().min(0).max(1).required() })
+      .noUnknown()
+      .optional()
+      .default(undefined),
+    slides: yup.boolean().oneOf([true]).optional(),
+    rolls: yup.boolean().oneOf([true]).optional(),
+  })
+  .noUnknown()
 const layer = stretch
   .shape({
     id: id.required(),
@@ -43,6 +59,7 @@ const layer = stretch
     angleId: id.optional(),
     fileId: id.optional(),
     text: yup.string().max(4000).optional(),
+    title: title.optional().default(undefined),
     fadeIn: length.optional(),
     fadeOut: length.optional(),
   })

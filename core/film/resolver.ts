@@ -33,6 +33,15 @@ export interface GivingStretch extends FilmStretch {
   readonly passage: Passage
 }
 
+/** A stretch of a film in which a layer lies over the picture. */
+export interface LayerStretch {
+  readonly layer: Layer
+  /** Half-open range of programme time, and master time at its beginning. */
+  readonly at: Flicks
+  readonly length: Flicks
+  readonly from: Flicks
+}
+
 /** The versions of a project as a film needs them. */
 export interface Versions {
   readonly points: (cutId: string) => Points
@@ -111,13 +120,29 @@ export class FilmResolver {
     const master = flicks(run.from + (time - run.at))
     const points = this.#versions.points(run.cutId)
     const shown = this.#pictures.shown(points[pointAt(points, master)] ?? null, master)
-    const layers = this.#versions.layers(run.cutId).filter((l) => l.from <= master && master < l.to)
-    return { ...shown, run, master, with: givingAt(points, master, this.#pictures), layers }
+    return { ...shown, run, master, with: givingAt(points, master, this.#pictures), layers: this.layersAt(run.cutId, master) }
   }
 
   /** What is seen together with the picture of a version at an instant of the master, where one gives way to another. */
   givingAt(cutId: string, master: Flicks): Giving | null {
     return givingAt(this.#versions.points(cutId), master, this.#pictures)
+  }
+
+  /** What lies over a version's picture at an instant of the master, from the lowest to the highest. */
+  layersAt(cutId: string, master: Flicks): Layer[] {
+    return this.#versions.layers(cutId).filter((l) => l.from <= master && master < l.to)
+  }
+
+  /** Where the film has layers: by runs, and within one from the lowest to the highest. */
+  layerStretches(): LayerStretch[] {
+    return this.runs.flatMap((run) => {
+      if (run.from === null) return []
+      const [from, to] = [run.from, flicks(run.from + run.length)]
+      return this.#versions.layers(run.cutId).flatMap((layer): LayerStretch[] => {
+        const [begin, end] = [Math.max(from, layer.from), Math.min(to, layer.to)]
+        return end > begin ? [{ layer, at: flicks(run.at + (begin - from)), length: flicks(end - begin), from: flicks(begin) }] : []
+      })
+    })
   }
 
   /** The transitions of a version, each as long as it can be, in order. */
@@ -167,7 +192,8 @@ export class FilmResolver {
   }
 }
 
-const layersOf = (cut: Cut): Layer[] => Object.values(cut.layers).sort((a, b) => a.height - b.height || a.from - b.from)
+/** Layers of a version, from the lowest to the highest. */
+export const layersOf = (cut: Cut): Layer[] => Object.values(cut.layers).sort((a, b) => a.height - b.height || a.from - b.from)
 
 /** A film whose points and pictures stand on a frame grid: a frame shows what is seen at its start. */
 function snapped(points: Points, rate: Rate): Points {

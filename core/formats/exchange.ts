@@ -1,5 +1,5 @@
 import { activeCut, type EndFades, type FilmRun, filmOf, type Passage, spanOnGrid } from '../film/index.ts'
-import { type FileFacts, factsOfClip, frameGridOf, type PictureSpan, type ProjectDoc, pictureSpans, projectRate } from '../project/index.ts'
+import { type FileFacts, factsOfClip, frameGridOf, type Layer, type PictureSpan, type ProjectDoc, pictureSpans, projectRate } from '../project/index.ts'
 import { clipToMaster, type Flicks, flicks, frameAt, frameShownAt, frameStart, nextFrameStart, type Rate, secondsToFlicks, ZERO } from '../time/index.ts'
 
 /** A gathered file as exchange files refer to it. */
@@ -69,6 +69,8 @@ export interface Exchange {
   /** In order, as far as there are any. */
   readonly givings: GivingSegment[]
   readonly fades: EndFades
+  /** What lies over the picture, counted as the tracks are; the lower ones first. */
+  readonly layers: readonly { readonly layer: Layer; readonly fromFrame: number; readonly frames: number; readonly masterFrame: number }[]
   /** The programme: where its runs lie on the tracks. */
   readonly runs: readonly { readonly fromFrame: number; readonly frames: number; readonly masterFrame: number | null; readonly fade: Flicks }[]
   readonly angles: { name: string; id: string; segments: Segment[] }[]
@@ -144,6 +146,11 @@ export function layOut(
       return frames > 0 ? [{ ...segment(doc, files, rate, { fromFrame, frames, masterFrame }, other, standIn, stillAt), passage }] : []
     }),
     fades: film.fades,
+    layers: film.layerStretches().flatMap(({ layer, at, from, length }) => {
+      const masterFrame = frameAt(nextFrameStart(from, rate), rate)
+      const frames = frameAt(nextFrameStart(flicks(from + length), rate), rate) - masterFrame
+      return frames > 0 ? [{ layer, fromFrame: base + frameAt(nextFrameStart(at, rate), rate), frames, masterFrame }] : []
+    }),
     runs: tracks.map((t, i) => ({ ...t, fade: film.runs[i].fade })),
     angles: doc.angles
       .map((angle) => ({

@@ -11,7 +11,7 @@ export interface CardInk {
 
 /** Names under which hosts register the font of cards: its Latin letters, and more of them. */
 export const CARD_FONTS = ['Card', 'CardMore'] as const
-const FAMILIES = [...CARD_FONTS, 'sans-serif'].join(', ')
+export const CARD_FAMILIES = [...CARD_FONTS, 'sans-serif'].join(', ')
 /** Shares of the card: height of the largest letters, width and height that words may take, distance of lines in letters. */
 const LETTER = 0.1
 const SMALLEST = 0.02
@@ -33,7 +33,7 @@ export function drawCard(ink: CardInk, text: string, width: number, height: numb
   let size = LETTER * height
   let lines: string[]
   for (;;) {
-    ink.font = `500 ${size}px ${FAMILIES}`
+    ink.font = `500 ${size}px ${CARD_FAMILIES}`
     lines = paragraphs.flatMap((line) => wrapped(ink, line, WIDTH * width))
     const fits = lines.length * LINE * size <= HEIGHT * height && lines.every((line) => ink.measureText(line).width <= WIDTH * width)
     if (fits || size <= SMALLEST * height) break
@@ -46,8 +46,8 @@ export function drawCard(ink: CardInk, text: string, width: number, height: numb
   for (const [i, line] of lines.entries()) ink.fillText(line, width / 2, first + i * LINE * size)
 }
 
-/** A paragraph as lines that are no wider than `most`, as far as its words allow. */
-function wrapped(ink: CardInk, paragraph: string, most: number): string[] {
+/** A paragraph as lines that are no wider than `most` pixels, as far as its words allow; the font is set already. */
+export function wrapped(ink: CardInk, paragraph: string, most: number): string[] {
   const lines: string[] = []
   let line = ''
   for (const word of paragraph.split(/\s+/)) {

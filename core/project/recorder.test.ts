@@ -116,7 +116,12 @@ const anyEdit: fc.Arbitrary<Edit> = fc.oneof(
   some('renameCut', { cutId, name: fc.constantFrom('A', 'B') }),
   some('removeCut', { cutId }),
   some('activeCut', { cutId }),
-  some('transition', { cutId, time, transition: fc.option(fc.record({ kind: fc.constantFrom('dissolve', 'dip'), length: fc.constantFrom(t(1), t(2)) })) }),
+  some('endFades', { cutId, fadeIn: fc.constantFrom(t(0), t(1)), fadeOut: fc.constantFrom(t(0), t(2)) }),
+  some('transition', {
+    cutId,
+    time,
+    transition: fc.option(fc.record({ kind: fc.constantFrom('dissolve', 'dip', 'dip-white'), length: fc.constantFrom(t(1), t(2)) })),
+  }),
   some('keep', { start: fc.option(time), end: fc.option(time) }),
   some('leaveOut', { cutId, from: time, to: time }),
   some('bringBack', { cutId, from: time, to: time }),

@@ -1,7 +1,7 @@
 import type { Magnet, StandIn, SwitchPoint } from '../cut/index.ts'
 import type { Verdict, Why } from '../lineup/index.ts'
 import type { Channel, Processing } from '../mix/index.ts'
-import type { Cutout, Framing, Look } from '../picture/index.ts'
+import type { Cutout, Framing, Look, TitleStyle } from '../picture/index.ts'
 import type { SpanKind } from '../speech/index.ts'
 import { FLICKS_PER_SECOND, type Flicks, flicks, type Jump } from '../time/index.ts'
 
@@ -191,6 +191,9 @@ export interface Layer {
   angleId?: string
   fileId?: string
   text?: string
+  /** How the words are drawn; absent: as usual. */
+  title?: TitleStyle
+  /** How long it comes and goes. */
   fadeIn?: Flicks
   fadeOut?: Flicks
 }

@@ -93,6 +93,25 @@ describe('the pictures of a film', () => {
     }
   })
 
+  test('have titles over them while these last, drawn with our own letters', async () => {
+    const title = { letters: 0.4, colour: '#ffffff', align: 'center' as const, box: { colour: '#ffffff', share: 1 } }
+    const layer = {
+      id: 't',
+      kind: 'title' as const,
+      from: at(50),
+      to: at(70),
+      height: 0,
+      place: { x: 0.25, y: 0.25, width: 0.5, height: 0.5 },
+      text: 'Tram',
+      title,
+    }
+    const seen = await film({ type: 'layers', cutId: 'cut', layers: [{ ...layer, fadeIn: at(10) }] })
+    for (const [n, luma] of seen.entries()) {
+      const share = n < 50 || n >= 70 ? 0 : Math.min(1, (n - 50) / 10)
+      expect([n, Math.abs(luma - (own(n) + (235 - own(n)) * share)) <= 1]).toEqual([n, true])
+    }
+  })
+
   test('come out of black at the beginning of the film and go into it at its end, and leave nothing behind', async () => {
     const look: Edit = { type: 'seeAngle', angleId: 'falling', look: { exposure: 0.01 } }
     const seen = await film({ type: 'endFades', cutId: 'cut', fadeIn: at(10), fadeOut: at(20) }, look, giving(40, 'dissolve', 2))

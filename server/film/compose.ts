@@ -7,8 +7,9 @@ import { cardFrame } from './card.ts'
 import type { PictureSize } from './framing.ts'
 import { masterTimeAt } from './shots.ts'
 import { FilmSources } from './sources.ts'
+import { Titles } from './titles.ts'
 
-/** The pictures of a film, frame by frame: what the cut shows, what gives way to it, and the black at its ends. */
+/** The pictures of a film, frame by frame: what the cut shows, what gives way to it, titles over it, and the black at its ends. */
 export class FilmPictures {
   readonly #exchange: Exchange
   readonly #size: PictureSize
@@ -20,11 +21,13 @@ export class FilmPictures {
   /** What is laid over each other in turn: the frame that is shown, and the next. */
   readonly #frames: readonly [Uint8Array, Uint8Array]
   #turn = 0
+  readonly #titles: Titles
 
   /** @param scratch how names begin of files that are needed until the film is there */
   constructor(config: Config, exchange: Exchange, size: PictureSize, scratch: string) {
     this.#exchange = exchange
     this.#size = size
+    this.#titles = new Titles(size)
     this.#cut = new FilmSources(config, exchange, exchange.cut, size, scratch)
     this.#givings = new FilmSources(config, exchange, exchange.givings, size, `${scratch}.with`)
     this.#length = frameStart(exchange.toFrame - exchange.fromFrame, exchange.rate)
@@ -36,6 +39,7 @@ export class FilmPictures {
   /** All frames in order. The memory of each is used again after the next but one is asked for. */
   async *frames(): AsyncGenerator<Uint8Array> {
     const { fromFrame, rate, fades } = this.#exchange
+    const layers = this.#exchange.layers.filter((l) => l.layer.kind === 'title')
     const { shots } = this.#cut
     let giving = 0
     for (const [i, shot] of shots.entries()) {
@@ -46,6 +50,10 @@ export class FilmPictures {
         const others = this.#givings.shots
         while (giving < others.length && others[giving].fromFrame + others[giving].frames <= frame) this.#givings.leave(giving++)
         if (giving < others.length && others[giving].fromFrame <= frame) picture = await this.#together(picture, giving, frame - others[giving].fromFrame)
+        for (const one of layers.filter((l) => l.fromFrame <= frame && frame < l.fromFrame + l.frames)) {
+          picture = this.#own(picture)
+          await this.#titles.over(picture, one.layer, frameStart(one.masterFrame + frame - one.fromFrame, rate))
+        }
         const dark = darkOf(flicks(frameStart(frame, rate) - frameStart(fromFrame, rate)), this.#length, fades)
         yield dark > 0 ? this.#laid(picture, this.#black, dark) : picture
       }
@@ -62,6 +70,14 @@ export class FilmPictures {
     if (kind !== 'dissolve') return this.#laid(picture, kind === 'dip' ? this.#black : this.#white, 2 * share)
     const other = shot.source ? await this.#givings.frame(index, frame) : null
     return this.#laid(picture, other ?? this.#black, share)
+  }
+
+  /** A picture in memory of our own, to be drawn over. */
+  #own(picture: Uint8Array): Uint8Array {
+    if (picture === this.#frames[this.#turn]) return picture
+    this.#turn = 1 - this.#turn
+    this.#frames[this.#turn].set(picture)
+    return this.#frames[this.#turn]
   }
 
   #laid(under: Uint8Array, over: Uint8Array, share: number): Uint8Array {

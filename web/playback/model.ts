@@ -1,5 +1,5 @@
 import type { GatheredFile, ProjectState } from '@pendolo/api'
-import { activeCut, projectDesk, masterRecordings as recordingsOf } from '@pendolo/core/film'
+import { activeCut, layersOf, projectDesk, masterRecordings as recordingsOf } from '@pendolo/core/film'
 import { channelsOf } from '@pendolo/core/mix'
 import { type FileFacts, factsOfClip, frameGridOf, paceOf, pictureSpans, pointsOf, standInOrder } from '@pendolo/core/project'
 import { type Flicks, type FrameGrid, flicks, type PlacementMap, pictureSpansOf, ZERO } from '@pendolo/core/time'
@@ -89,6 +89,7 @@ export function playModel(project: ProjectState): PlayModel {
     runs: film.runs,
     standIn: doc.settings.standIn,
     fades: film.fades,
+    layers: Object.fromEntries(doc.cuts.map((c) => [c.id, layersOf(c)])),
     event: film.bounds.event,
     film: keptOf(film),
   }

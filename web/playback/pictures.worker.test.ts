@@ -90,6 +90,7 @@ const model = (over: Partial<PictureModel> = {}): PictureModel => ({
   ],
   exceptions: {},
   fades: { in: seconds(0), out: seconds(0) },
+  layers: {},
   clips: [clip('a1', 'a', 0, 20), clip('b1', 'b', 5, 30)],
   points: {
     cut: [
@@ -129,6 +130,7 @@ const canvas = () =>
       fillStyle: '',
       measureText: (text: string) => ({ width: 5 * text.length }),
       fillText: (text: string) => written.push(text),
+      clearRect: nothing,
     }),
   }) as never
 const stand = (s: number) => say({ type: 'clock', clock: { playing: false, along: 'master', time: seconds(s), wall: 0, speed: 0 } })
@@ -408,6 +410,36 @@ describe('the pictures', () => {
     // Behind the cut a goes.
     expect(at(10.48)).toEqual([[-1, 137, 137, 262, 262], [0.26]])
     expect(at(19)).toEqual([[350, 350, 475], [0.75]])
+  })
+
+  test('a title is drawn over the programme while it lasts, over black too, and again at each step of its coming', () => {
+    const layer = { kind: 'title' as const, height: 0, place: { x: 0, y: 0.5, width: 1, height: 0.25 }, text: 'Depot Night' }
+    const layers = {
+      cut: [
+        { ...layer, id: 't', from: seconds(8), to: seconds(9), fadeIn: seconds(0.4) },
+        { ...layer, id: 'late', from: seconds(40), to: seconds(41) },
+      ],
+    }
+    say({ type: 'model', model: model({ layers }) })
+    const at = (time: number) => {
+      mockPlaces = []
+      shares.length = 0
+      stand(time)
+      rest()
+      decoded('/a1/tile', Math.round(time * 25))
+      rest()
+      // The drawing has one place and no size of its own.
+      return [mockPlaces.filter((p) => p.length === 2), [...shares]]
+    }
+    written.length = 0
+    expect(at(7)[0]).toEqual([])
+    expect(at(8.2)).toEqual([[[0, 90]], [0.5]])
+    expect(at(8.8)).toEqual([[[0, 90]], []])
+    // It was drawn once.
+    expect(written).toEqual(['Depot Night'])
+    expect(at(9)[0]).toEqual([])
+    // Nobody has a picture any more: it stands over black.
+    expect(at(40.5)[0]).toEqual([[0, 90]])
   })
 
   test('each picture lies in its own place of the surface, and what would reach into a neighbour is left away', () => {

@@ -1,10 +1,11 @@
 import latinMore from '@fontsource-variable/instrument-sans/files/instrument-sans-latin-ext-wght-normal.woff2?url'
 import latin from '@fontsource-variable/instrument-sans/files/instrument-sans-latin-wght-normal.woff2?url'
-import { FilmResolver, type Sight, Sights } from '@pendolo/core/film'
+import { FilmResolver, type Sight, Sights, titleAt } from '@pendolo/core/film'
 import { CARD_FONTS, drawCard, followed, framedRect, keptRect, placing, type Rect } from '@pendolo/core/picture'
 import { FLICKS_PER_SECOND, type Flicks, flicks, frameAt, frameShownAt, masterToProgramme, runAt, ZERO } from '@pendolo/core/time'
 import { copySeconds } from './copy-seconds.ts'
 import { tableOf } from './looks.ts'
+import { filled, forgetDrawings, type Ground, type Over, paintOver } from './over.ts'
 import { asPlanes, drawPicture, drawPlaced, type Picture, withoutGraphics } from './picture.ts'
 import { FrameStream } from './stream.ts'
 import type { ClockMap, FromWorker, Held, PictureHealth, PictureModel, PlayClip, TileSource, ToWorker } from './types.ts'
@@ -62,7 +63,17 @@ const plain = withoutGraphics()
 const surfaces = new Map<string, Surface>()
 const tiles = new Map<string, Tile>()
 const streams = new Map<string, { stream: FrameStream; used: number }>()
-let model: PictureModel = { angles: [], exceptions: {}, fades: { in: ZERO, out: ZERO }, clips: [], points: {}, cutId: '', runs: [], standIn: 'next' }
+let model: PictureModel = {
+  angles: [],
+  exceptions: {},
+  fades: { in: ZERO, out: ZERO },
+  layers: {},
+  clips: [],
+  points: {},
+  cutId: '',
+  runs: [],
+  standIn: 'next',
+}
 let resolver = resolverOf(model)
 let sights = new Sights([], {})
 let byId: ReadonlyMap<string, readonly PlayClip[]> = new Map()
@@ -88,9 +99,9 @@ const shown: Record<string, { clipId: string | null; frame: number | null; wante
 
 const wall = () => performance.timeOrigin + performance.now()
 
-function resolverOf({ angles, clips, points, runs, standIn, fades }: PictureModel): FilmResolver {
+function resolverOf({ angles, clips, points, runs, standIn, fades, layers }: PictureModel): FilmResolver {
   const material = { spans: clips.filter((c) => c.angleId !== ''), order: angles.map((a) => a.id), standIn }
-  return new FilmResolver(runs, material, { points: (id) => points[id] ?? [], layers: () => [], fades })
+  return new FilmResolver(runs, material, { points: (id) => points[id] ?? [], layers: (id) => layers[id] ?? [], fades })
 }
 
 /** Clips by their ids; one that lost time has several parts. */
@@ -182,9 +193,13 @@ function draw(tile: Tile, key: string, now: Instant, atOnce = false): void {
     shown[key] = { clipId: null, frame: null, wanted: null }
     return
   }
+  const over = tile.source.kind === 'programme' ? overIt(now, clock.playing, atOnce) : null
   if (!clip || frame === null) {
-    if (tile.drawnKey !== 'none') blank(tile)
-    tile.drawnKey = 'none'
+    const none = `none${over ? over.key : ''}`
+    const on = tile.drawnKey === none ? null : groundOf(tile)
+    if (on) filled(on, '#000')
+    if (on && over) paintOver(on, over, paint)
+    tile.drawnKey = none
     shown[key] = { clipId: null, frame: null, wanted: null }
     return
   }
@@ -217,13 +232,12 @@ function draw(tile: Tile, key: string, now: Instant, atOnce = false): void {
     if (!sample) return
   }
   const sight = sights.at(clip.angleId, at)
-  const over = sample && tile.source.kind === 'programme' ? overIt(now, playing, atOnce) : null
   const drawKey = sample ? `${clip.clipId}:${sample.timestamp}:${sample.displayHeight}:${sightKey(sight)}${over ? over.key : ''}` : 'wait'
   // Painting is the dearest thing here and a pressed key waits for it: what stands there already is not painted again.
   if (sample && drawKey !== tile.drawnKey) {
     const on = groundOf(tile)
     if (on) paint(on, sample, sight)
-    if (on && over) paintOver(on, over)
+    if (on && over) paintOver(on, over, paint)
     tile.drawnKey = drawKey
   } else if (!sample && !tile.drawnKey.startsWith(clip.clipId)) {
     // Nothing of this clip is decoded yet and what is seen belongs to another one.
@@ -283,13 +297,6 @@ function noteProgramme(now: Instant): void {
   if (angleId !== programme.angleId || standIn !== programme.standIn) programme = { angleId, since: wall(), standIn }
 }
 
-/** What a tile is painted on, and where. */
-interface Ground {
-  readonly canvas: OffscreenCanvas
-  readonly ctx: OffscreenCanvasRenderingContext2D
-  readonly place: Rect
-}
-
 function groundOf(tile: Tile): Ground | null {
   const surface = surfaces.get(tile.surface)
   if (!surface) return null
@@ -300,11 +307,6 @@ function groundOf(tile: Tile): Ground | null {
 function blank(tile: Tile): void {
   const on = groundOf(tile)
   if (on) filled(on, '#000')
-}
-
-function filled({ ctx, place }: Ground, colour: string): void {
-  ctx.fillStyle = colour
-  ctx.fillRect(place.x, place.y, place.width, place.height)
 }
 
 const sightKeys = new WeakMap<Sight, string>()
@@ -337,60 +339,38 @@ function paint(on: Ground, sample: Picture, { framing, cutout, look }: Sight): v
   drawPicture(ctx, sample, from, { x: place.x + rect.x + left, y: place.y + rect.y + top, width, height }, table)
 }
 
-/** What is laid over the programme's picture. */
-interface Over {
-  readonly picture: { readonly sample: Picture; readonly sight: Sight } | null
-  readonly colour: '#000' | '#fff' | null
-  /** Of the picture, or of the colour. */
-  readonly share: number
-  /** Of black over all. */
-  readonly dark: number
-  readonly key: string
-}
-
-/** What gives way to the programme's picture, or what it gives way to, and the black at the film's ends; null where there is nothing of it. */
+/** What gives way to the programme's picture, or what it gives way to, titles, and the black at the film's ends; null where there is nothing of it. */
 function overIt({ master, film }: Instant, playing: boolean, atOnce: boolean): Over | null {
-  if (master === null || held) return null
+  if (master === null) return null
   const along = film ?? masterToProgramme(resolver.runs, master)
   const dark = along === null ? 0 : resolver.darkAt(along)
   const cutId = (film === null ? null : runAt(resolver.runs, film)?.cutId) ?? model.cutId
-  const giving = resolver.givingAt(cutId, master)
-  if (!giving) return dark > 0 ? { picture: null, colour: null, share: 0, dark, key: `:${dark.toFixed(3)}` } : null
-  const { kind, shown: other, share } = giving
-  if (kind !== 'dissolve')
-    return { picture: null, colour: kind === 'dip' ? '#000' : '#fff', share: 2 * share, dark, key: `:${kind}:${share.toFixed(3)}:${dark.toFixed(3)}` }
-  const at = other.stillAt ?? master
-  const clip = clipOf(other.clipId, at)
-  const seconds = clip && copySeconds(clip, at)
-  const stream = clip && streamOf(clip, false)
-  if (!clip || !stream || seconds === null) return null
-  const sharp = playing || atOnce ? null : (streamOf(clip, true)?.still(seconds) ?? null)
-  const sample = sharp ?? (playing ? (stream.playing(seconds, clock.speed) ?? stream.nearest(seconds)) : stream.still(seconds))
-  if (!sample) return null
-  const sight = sights.at(clip.angleId, at)
-  const key = `:${clip.clipId}:${sample.timestamp}:${sample.displayHeight}:${sightKey(sight)}:${share.toFixed(3)}:${dark.toFixed(3)}`
-  return { picture: { sample, sight }, colour: null, share, dark, key }
+  const titles = resolver.layersAt(cutId, master).filter((l) => l.kind === 'title')
+  const [giving, which] = held ? [null, ''] : givingNow(cutId, master, playing, atOnce)
+  if (!giving && titles.length === 0 && dark === 0) return null
+  // What moves or fades is another one at each instant.
+  const moves = titles.map((l) => [l.id, l.text, l.title, l.place, titleAt(l, master, ROUGH, 1)])
+  return { giving, titles, master, dark, key: `:${which}:${dark.toFixed(3)}:${titles.length > 0 ? JSON.stringify(moves) : ''}` }
 }
 
-let scratch: OffscreenCanvas | null = null
+/** Frame in which changes of a title are looked for. */
+const ROUGH = { width: 4000, height: 4000 }
 
-function paintOver(on: Ground, { picture, colour, share, dark }: Over): void {
-  const { ctx, place } = on
-  ctx.globalAlpha = share
-  if (colour) filled(on, colour)
-  if (picture) {
-    // By itself first: what is put onto a canvas as pixels takes no share.
-    scratch ??= new OffscreenCanvas(place.width, place.height)
-    if (scratch.width !== place.width || scratch.height !== place.height) Object.assign(scratch, { width: place.width, height: place.height })
-    const own = scratch.getContext('2d', { alpha: false })
-    if (own) {
-      paint({ canvas: scratch, ctx: own, place: { x: 0, y: 0, width: place.width, height: place.height } }, picture.sample, picture.sight)
-      ctx.drawImage(scratch, place.x, place.y)
-    }
-  }
-  ctx.globalAlpha = dark
-  if (dark > 0) filled(on, '#000')
-  ctx.globalAlpha = 1
+function givingNow(cutId: string, master: Flicks, playing: boolean, atOnce: boolean): [Over['giving'], string] {
+  const found = resolver.givingAt(cutId, master)
+  if (!found) return [null, '']
+  const { kind, shown: other, share } = found
+  if (kind !== 'dissolve') return [{ share: 2 * share, by: kind === 'dip' ? '#000' : '#fff' }, `${kind}:${share.toFixed(3)}`]
+  const at = other.stillAt ?? master
+  const clip = clipOf(other.clipId, at)
+  const stream = clip && streamOf(clip, false)
+  if (!clip || !stream) return [null, '']
+  const seconds = copySeconds(clip, at)
+  const sharp = playing || atOnce ? null : (streamOf(clip, true)?.still(seconds) ?? null)
+  const sample = sharp ?? (playing ? (stream.playing(seconds, clock.speed) ?? stream.nearest(seconds)) : stream.still(seconds))
+  if (!sample) return [null, '']
+  const sight = sights.at(clip.angleId, at)
+  return [{ share, by: { sample, sight } }, `${clip.clipId}:${sample.timestamp}:${sample.displayHeight}:${sightKey(sight)}:${share.toFixed(3)}`]
 }
 
 function paintCard(tile: Tile, card: string): void {
@@ -423,11 +403,12 @@ function makeStale(key: string): void {
   if (surface) surface.stale = true
 }
 
-/** The fonts of cards; a card that was drawn before they came is drawn again. */
+/** The fonts of cards and titles; what was drawn before they came is drawn again. */
 async function loadFonts(): Promise<void> {
   const { fonts } = globalThis as typeof globalThis & { readonly fonts: FontFaceSet }
   for (const [i, url] of [latin, latinMore].entries()) fonts.add(await new FontFace(CARD_FONTS[i], `url(${url})`, { weight: '400 700' }).load())
-  for (const tile of tiles.values()) if (tile.drawnKey.startsWith('card:')) tile.drawnKey = ''
+  forgetDrawings()
+  for (const tile of tiles.values()) if (tile.source.kind === 'programme') tile.drawnKey = ''
   redraw()
 }
 

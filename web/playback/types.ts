@@ -2,7 +2,7 @@ import type { Points, StandIn } from '@pendolo/core/cut'
 import type { EndFades, FilmRun } from '@pendolo/core/film'
 import type { DeskNode, DeskPassage } from '@pendolo/core/mix'
 import type { Rect } from '@pendolo/core/picture'
-import type { Angle, PictureException } from '@pendolo/core/project'
+import type { Angle, Layer, PictureException } from '@pendolo/core/project'
 import type { Flicks, FrameGrid, PlacementMap } from '@pendolo/core/time'
 
 /** A clip as the picture engine needs it. */
@@ -74,6 +74,8 @@ export interface PlayModel {
   readonly standIn: StandIn
   /** How long the film's picture comes out of black, and goes into it. */
   readonly fades: EndFades
+  /** What lies over the pictures, by version, from the lowest to the highest. */
+  readonly layers: Readonly<Record<string, readonly Layer[]>>
   /** Where one may go: the master and all that was placed before it, beside it and after it. */
   readonly event: { readonly start: Flicks; readonly end: Flicks }
   /** From where the film begins on the master to where it ends. */

@@ -26,6 +26,8 @@ export interface Geometry {
   readonly plotWidth: number
   /** Height of the master's waveform. */
   readonly wave: number
+  /** Height of the band of layers between the master and the lanes; 0 where there are none. */
+  readonly band: number
   readonly lanesTop: number
   readonly lanesBottom: number
   readonly laneHeight: number
@@ -34,10 +36,10 @@ export interface Geometry {
   readonly head: number
 }
 
-export function geometryOf(width: number, height: number, lanes: number, view: TimeView): Geometry {
-  const room = height - HEAD - OVERVIEW - 8
+export function geometryOf(width: number, height: number, lanes: number, view: TimeView, band = 0): Geometry {
+  const room = height - HEAD - OVERVIEW - 8 - band
   const wave = Math.max(LEAST_WAVE, Math.min(MOST_WAVE, room - lanes * NAMED_LANE))
-  const lanesTop = HEAD + wave
+  const lanesTop = HEAD + wave + band
   const laneHeight = laneHeightFor(room - wave, lanes)
   return {
     width,
@@ -45,6 +47,7 @@ export function geometryOf(width: number, height: number, lanes: number, view: T
     view,
     plotWidth: Math.max(10, width - LABELS),
     wave,
+    band,
     lanesTop,
     lanesBottom: lanesTop + laneHeight * lanes,
     laneHeight,

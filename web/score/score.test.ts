@@ -93,5 +93,8 @@ test('lanes, master and the whole event share the height: no lane lies outside i
       expect(lanesBottom).toBeLessThanOrEqual(height - OVERVIEW)
       expect(lanesTop).toBe(HEAD + wave)
       if (laneHeight < NAMED_LANE) expect(wave).toBe(22)
+      const banded = geometryOf(LABELS + 1000, height, lanes, { from: 0, span: 10 }, 18)
+      expect(banded.lanesBottom).toBeLessThanOrEqual(height - OVERVIEW)
+      expect(banded.lanesTop).toBe(HEAD + banded.wave + 18)
     }
 })

@@ -1,6 +1,6 @@
 import type { ProjectState } from '@pendolo/api'
 import { differing, type Points } from '@pendolo/core/cut'
-import { activeCut, planFilm } from '@pendolo/core/film'
+import { activeCut, layersOf, planFilm } from '@pendolo/core/film'
 import { type Angle, anglesInUse, type Cut, marksOnMaster, type PictureSpan, pointsOf, projectRate, pulseOf, standInOrder } from '@pendolo/core/project'
 import { FLICKS_PER_SECOND, type Flicks, printTimecode } from '@pendolo/core/time'
 import { memo, useDeferredValue, useLayoutEffect, useMemo, useRef } from 'react'
@@ -16,6 +16,7 @@ import { flagsInView } from './flags.ts'
 import { type Geometry, geometryOf, HEAD, LABELS, laneTop, NAMED_LANE, OVERVIEW } from './geometry.ts'
 import { drawGround, type ScoreGround, type ScoreLane } from './ground.ts'
 import { Heads } from './heads.tsx'
+import { BAND, LayerBand } from './layer-band.tsx'
 import { MarkFlags } from './mark-flags.tsx'
 import { Overview } from './overview.tsx'
 import type { Wave } from './peaks.ts'
@@ -34,6 +35,8 @@ export interface ScoreProps {
   readonly range: { readonly from: Flicks; readonly to: Flicks } | null
   /** Cuts that are chosen. */
   readonly picked: readonly Flicks[]
+  /** The layer that is chosen, by its id. */
+  readonly layerId: string | null
   /** A version that is compared with: where it shows something else is lit. */
   readonly other: Cut | null
   /** What the lanes show besides the cut. */
@@ -44,7 +47,7 @@ export interface ScoreProps {
 const seconds = (time: number) => time / FLICKS_PER_SECOND
 
 /** The drawn time surface: master, one lane an angle, and the cut as one line stepping between them. */
-export const Score = memo(function Score({ project, spans, points, actions, chosenAngle, range, picked, other, inLanes, zoomRef }: ScoreProps) {
+export const Score = memo(function Score({ project, spans, points, actions, chosenAngle, range, picked, layerId, other, inLanes, zoomRef }: ScoreProps) {
   const { doc } = project
   const [ref, { width, height }] = useSize<HTMLDivElement>()
   const material = useMaterial(project)
@@ -55,7 +58,10 @@ export const Score = memo(function Score({ project, spans, points, actions, chos
   const { view, zoom, move, show } = useTimeView(whole, 24)
   const rate = projectRate(doc.settings)
   zoomRef.current = (factor) => zoom(factor, seconds(engine.now()))
-  const geometry = useMemo(() => geometryOf(width, height, angles.length, view), [width, height, angles.length, view])
+  const cut = activeCut(doc)
+  const layers = useMemo(() => layersOf(cut), [cut])
+  const band = layers.length > 0 ? BAND : 0
+  const geometry = useMemo(() => geometryOf(width, height, angles.length, view, band), [width, height, angles.length, view, band])
   const { gesture, handlers } = useScoreGestures({ ref, geometry, points, angles, recorded, rate, actions, zoom, move })
   const drag = gesture?.kind === 'head' ? gesture : null
   const shownPoints = useMemo(
@@ -88,7 +94,7 @@ export const Score = memo(function Score({ project, spans, points, actions, chos
     laneOf,
     plan,
     points: shownPoints,
-    passages: useMemo(() => filmFor(project).passages(activeCut(project.doc).id), [project]),
+    passages: useMemo(() => filmFor(project).passages(cut.id), [project, cut.id]),
     marks,
     leftOut: useMemo(() => leftOutOf(filmFor(project), recorded), [project, recorded]),
     chosen: gesture?.kind === 'range' ? gesture : range,
@@ -111,6 +117,7 @@ export const Score = memo(function Score({ project, spans, points, actions, chos
       <Labels geometry={geometry} angles={angles} tempo={doc.pulse?.tempoBpm ?? 0} chosenAngle={chosenAngle} />
       <Heads geometry={calm} points={later} angles={angles} laneOf={laneOf} label={label} picked={picked} onJoin={actions.join} onPick={actions.pick} />
       <MarkFlags geometry={calm} doc={doc} flags={flags} rate={rate} label={label} edit={actions.edit} />
+      {band > 0 && <LayerBand geometry={calm} cutId={cut.id} layers={layers} chosen={layerId} rate={rate} label={label} actions={actions} />}
       <FilmEnds geometry={calm} start={kept.start} end={kept.end} rate={rate} label={label} onKeep={actions.keep} />
       <Playhead view={view} left={LABELS} width={geometry.plotWidth} height={geometry.lanesBottom} />
       <Overview

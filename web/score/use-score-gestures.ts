@@ -16,6 +16,8 @@ export interface ScoreActions {
   readonly rolling: (drag: { readonly from: Flicks; readonly to: Flicks } | null) => unknown
   /** A cut was pressed: it alone is chosen, or it too, or all up to it; without a time none. */
   readonly pick: (time: Flicks | null, how: 'alone' | 'too' | 'through') => unknown
+  /** A layer was pressed and is chosen. */
+  readonly pickLayer: (layerId: string) => unknown
   readonly edit: (edits: Edit[], label: string) => unknown
   /** The film begins or ends elsewhere. */
   readonly keep: (ends: { start?: Flicks | null; end?: Flicks | null }) => unknown

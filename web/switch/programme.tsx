@@ -1,4 +1,4 @@
-import { activeCut } from '@pendolo/core/film'
+import { activeCut, layersOf } from '@pendolo/core/film'
 import type { Cut, Edit, Piece } from '@pendolo/core/project'
 import { projectRate } from '@pendolo/core/project'
 import { FLICKS_PER_SECOND, type Flicks, flicks, printLength, printTimecode } from '@pendolo/core/time'
@@ -14,6 +14,7 @@ import type { StageProps } from '../stage.ts'
 import { keyText } from '../ui/keymap.ts'
 import { useKeys } from '../ui/use-keys.ts'
 import { RangeTools } from './range-tools.tsx'
+import { layerEdit, newTitle } from './titles.ts'
 
 export interface Range {
   readonly from: Flicks
@@ -33,7 +34,13 @@ export function RangeBar({
   range,
   onRange,
   onPick,
-}: Pick<StageProps, 'project' | 'edit'> & { range: Range | null; onRange: (range: Range | null) => void; onPick: (times: readonly Flicks[]) => void }) {
+  onLayer,
+}: Pick<StageProps, 'project' | 'edit'> & {
+  range: Range | null
+  onRange: (range: Range | null) => void
+  onPick: (times: readonly Flicks[]) => void
+  onLayer: (layerId: string) => void
+}) {
   const { settings } = project.doc
   const cutId = activeCut(project.doc).id
   const state = range && leftOutIn(project, range)
@@ -81,6 +88,16 @@ export function RangeBar({
           onPick(times)
         }}
       />
+      <Button
+        size="small"
+        title="words over the picture in this range"
+        onClick={() => {
+          const id = newId()
+          if (edit([layerEdit(cutId, newTitle(id, range, layersOf(activeCut(project.doc))))], 'a title')) onLayer(id)
+        }}
+      >
+        Title
+      </Button>
       <Button size="small" onClick={() => onRange(null)}>
         Clear
       </Button>

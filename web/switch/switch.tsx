@@ -15,6 +15,7 @@ import type { StageProps } from '../stage.ts'
 import { Paper } from '../ui/paper.tsx'
 import { useStable } from '../ui/stable.ts'
 import { ChosenCuts } from './chosen-cuts.tsx'
+import { ChosenTitle } from './chosen-title.tsx'
 import { lastText, useControllers } from './controllers.tsx'
 import { MagnetChip } from './magnet.tsx'
 import { Parts } from './parts.tsx'
@@ -42,6 +43,8 @@ export function Switch({ project, edit, top }: StageProps) {
   const [rolling, setRolling] = useState<{ readonly from: Flicks; readonly to: Flicks } | null>(null)
   // What was joined or moved by somebody else is chosen no longer.
   const picked = useMemo(() => (chosenTimes.length === 0 ? NONE : chosenTimes.filter((t) => points[pointAt(points, t)]?.time === t)), [chosenTimes, points])
+  const [layerId, setLayerId] = useState<string | null>(null)
+  const layer = layerId === null ? null : (cut.layers[layerId] ?? null)
   const [compared, setCompared] = useState<string | null>(null)
   const other = doc.cuts.find((c) => c.id === compared && c.id !== cut.id) ?? null
   const zoomRef = useRef<((factor: number) => void) | null>(null)
@@ -58,6 +61,11 @@ export function Switch({ project, edit, top }: StageProps) {
     keep: (ends: { start?: Flicks | null; end?: Flicks | null }) =>
       edit([{ type: 'keep', ...ends }], ends.start === undefined ? 'where the film ends' : 'where the film begins'),
     rolling: setRolling,
+    pickLayer: (id: string) => {
+      setRange(null)
+      setPicked(NONE)
+      setLayerId(id)
+    },
     pick: (time: Flicks | null, how: 'alone' | 'too' | 'through') => setPicked((before) => pickedBy(points, before, time, how)),
   })
   const ruling = useEngine(({ time }) => points[pointAt(points, time)]?.angleId ?? null)
@@ -109,11 +117,13 @@ export function Switch({ project, edit, top }: StageProps) {
               chosenAngle={chosen}
               range={range}
               picked={picked}
+              layerId={layerId}
               other={other}
               inLanes={lanes}
               zoomRef={zoomRef}
             />
-            <RangeBar project={project} edit={edit} range={range} onRange={setRange} onPick={setPicked} />
+            <RangeBar project={project} edit={edit} range={range} onRange={setRange} onPick={setPicked} onLayer={actions.pickLayer} />
+            {range === null && layer && picked.length === 0 && <ChosenTitle project={project} edit={edit} layer={layer} onClose={() => setLayerId(null)} />}
             {range === null && <ChosenCuts project={project} edit={edit} points={points} picked={picked} onPick={setPicked} />}
           </div>
         }

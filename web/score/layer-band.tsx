@@ -1,0 +1,82 @@
+import type { Layer } from '@pendolo/core/project'
+import { FLICKS_PER_SECOND, type Flicks, flicks, frameStart, type Rate } from '@pendolo/core/time'
+import { type Geometry, HEAD, LABELS, xAt } from './geometry.ts'
+import { useDragged } from './use-dragged.ts'
+import type { ScoreActions } from './use-score-gestures.ts'
+
+/** Height of the band, px. */
+export const BAND = 20
+/** Width of an edge that is taken hold of, px. */
+const EDGE = 7
+
+interface Props {
+  readonly geometry: Geometry
+  /** From the lowest to the highest. */
+  readonly layers: readonly Layer[]
+  readonly chosen: string | null
+  readonly rate: Rate
+  readonly label: (time: Flicks) => string
+  readonly cutId: string
+  readonly actions: Pick<ScoreActions, 'snap' | 'edit' | 'pickLayer'>
+}
+
+/** What lies over the picture, as a band above the lanes: moved and trimmed there, pulled by the magnet. */
+export function LayerBand(props: Props) {
+  return (
+    <>
+      <b className="layer-band-name" style={{ top: HEAD + props.geometry.wave }}>
+        Titles
+      </b>
+      {props.layers.map((layer) => (
+        <Bar key={layer.id} {...props} layer={layer} />
+      ))}
+    </>
+  )
+}
+
+function Bar({ geometry, layer, chosen, rate, label, cutId, actions }: Omit<Props, 'layers'> & { layer: Layer }) {
+  const { from, to } = layer
+  const frame = frameStart(1, rate)
+  const set = (to: Pick<Layer, 'from' | 'to'>, words: string) => actions.edit([{ type: 'layers', cutId, layers: [{ ...layer, ...to }] }], words)
+  const own = { geometry, rate, onPress: () => actions.pickLayer(layer.id) }
+  const [moved, body] = useDragged({
+    ...own,
+    time: from,
+    onMove: (time) => {
+      const start = actions.snap(time)
+      set({ from: start, to: flicks(start + to - from) }, 'move a title')
+    },
+  })
+  const [begins, left] = useDragged({
+    ...own,
+    time: from,
+    onMove: (time) => set({ from: flicks(Math.min(actions.snap(time), to - frame)), to }, 'trim a title'),
+  })
+  const [ends, right] = useDragged({
+    ...own,
+    time: to,
+    onMove: (time) => set({ from, to: flicks(Math.max(actions.snap(time), from + frame)) }, 'trim a title'),
+  })
+  const [start, end] = moved === null ? [begins ?? from, ends ?? to] : [moved, moved + to - from]
+  const [a, b] = [start, end].map((t) => xAt(geometry, t / FLICKS_PER_SECOND))
+  const [x, width] = [Math.max(LABELS, a), Math.min(LABELS + geometry.plotWidth, b) - Math.max(LABELS, a)]
+  if (width < 1) return null
+  const words = layer.text?.split('\n')[0] || 'title'
+  return (
+    <div className={chosen === layer.id ? 'layer-bar chosen' : 'layer-bar'} style={{ left: x, width, top: HEAD + geometry.wave, height: BAND - 3 }}>
+      <button
+        type="button"
+        {...body}
+        aria-pressed={chosen === layer.id}
+        aria-label={`title ${words} from ${label(from)} to ${label(to)}`}
+        onKeyDown={(e) => {
+          if (e.key === 'Delete' || e.key === 'Backspace') actions.edit([{ type: 'removeLayers', cutId, layerIds: [layer.id] }], 'remove a title')
+        }}
+      >
+        {words}
+      </button>
+      {a >= LABELS && <span {...left} className="edge" style={{ left: 0, width: EDGE }} />}
+      {b <= LABELS + geometry.plotWidth && <span {...right} className="edge" style={{ right: 0, width: EDGE }} />}
+    </div>
+  )
+}
