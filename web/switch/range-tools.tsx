@@ -56,7 +56,7 @@ export function RangeTools(props: Props) {
             Repeat at the playhead
           </Button>
           <Button size="small" onClick={() => props.onPick(inside.map((p) => p.time))}>
-            Choose its {inside.length} cuts
+            {inside.length === 1 ? 'Choose its cut' : `Choose its ${inside.length} cuts`}
           </Button>
         </>
       )}
