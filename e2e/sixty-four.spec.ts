@@ -82,7 +82,7 @@ const heardAfter = (page: Page, key: string, silent: boolean, usual: number) =>
 
 test(`${CHANNELS} channels play beside a wall of ${CAMERAS}, and what is changed is heard at once`, async ({ page }) => {
   test.skip(SECONDS === 0, 'PENDOLO_CHANNELS_SECONDS says how long')
-  test.setTimeout(1_800_000)
+  test.setTimeout(3_600_000)
   const cameras = Array.from({ length: CAMERAS }, (_, i) => ({
     folder: `cam-${i + 1}`,
     file: `n${i + 1}.mp4`,

@@ -32,8 +32,8 @@ interface Tile {
 
 /** Streams not looked at for this long are closed, ms. */
 const IDLE = 4000
-/** From drawing to being seen pass about two refreshes of the screen, ms: the page takes over what was drawn at one, and shows it at the next. */
-const UNTIL_SEEN = 31
+/** From drawing to being seen pass two refreshes of the screen, ms: the page takes over what was drawn at one, and shows it at the next. */
+const UNTIL_SEEN = 34
 /** Health is told at most this often, ms. */
 const TELL_EVERY = 100
 
@@ -57,7 +57,6 @@ const GOOD_SECONDS = 3
 const GROUND = '#101113'
 /** Tiles are drawn for so long, ms; then messages are heard, for a pressed key must not wait for a wall that is drawn slowly. Shorter, and pictures come later than what is heard. */
 const SLICE = 30
-const SMOOTHING = 0.1
 
 const plain = withoutGraphics()
 const surfaces = new Map<string, Surface>()
@@ -88,8 +87,6 @@ let untold = true
 let ticking = false
 /** Whether pictures are seen corrected. */
 let withLooks = true
-/** How long a slice of drawing takes, smoothed, ms: so much later is seen what it draws. */
-let spent = 0
 /** Tiles that are still to be drawn in this round. */
 let rest: [string, Tile][] = []
 let programme: Omit<PictureHealth['programme'], 'sharp'> = { angleId: null, since: 0, standIn: false }
@@ -118,7 +115,7 @@ function partsOf(clips: readonly PlayClip[]): Map<string, PlayClip[]> {
 /** Time of the clock now, whichever it counts. */
 function clockTime(): Flicks {
   if (!clock.playing) return flicks(Math.round(clock.time))
-  return flicks(Math.round(clock.time + ((wall() + spent + UNTIL_SEEN - clock.wall) / 1000) * clock.speed * FLICKS_PER_SECOND))
+  return flicks(Math.round(clock.time + ((wall() + UNTIL_SEEN - clock.wall) / 1000) * clock.speed * FLICKS_PER_SECOND))
 }
 
 function streamOf(clip: PlayClip, sharp: boolean): FrameStream | null {
@@ -434,7 +431,6 @@ function slice(whole = false): void {
   }
   const took = performance.now() - began
   sharper.busy += took
-  spent += SMOOTHING * (took - spent)
   if (rest.length > 0) setTimeout(() => slice())
 }
 

@@ -70,7 +70,7 @@ function Bar({ geometry, layer, chosen, rate, label, cutId, actions }: Omit<Prop
         aria-pressed={chosen === layer.id}
         aria-label={`title ${words} from ${label(from)} to ${label(to)}`}
         onKeyDown={(e) => {
-          if (e.key === 'Delete' || e.key === 'Backspace') actions.edit([{ type: 'removeLayers', cutId, layerIds: [layer.id] }], 'remove a title')
+          if (e.key === 'Delete') actions.edit([{ type: 'removeLayers', cutId, layerIds: [layer.id] }], 'remove a title')
         }}
       >
         {words}
