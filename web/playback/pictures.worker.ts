@@ -32,8 +32,11 @@ interface Tile {
 
 /** Streams not looked at for this long are closed, ms. */
 const IDLE = 4000
-/** From drawing to being seen pass two refreshes of the screen, ms: the page takes over what was drawn at one, and shows it at the next. */
-const UNTIL_SEEN = 34
+/** From drawing to being seen passes about one refresh of the screen, ms. */
+const UNTIL_SEEN = 17
+/** So much longer it takes for each picture that is painted at a refresh, ms: all of them are brought to the screen together. */
+const FOR_EACH = 2.3
+const SMOOTHING = 0.03
 /** Health is told at most this often, ms. */
 const TELL_EVERY = 100
 
@@ -81,6 +84,9 @@ let clock: ClockMap = { playing: false, along: 'master', time: 0, wall: 0, speed
 let held: Held | null = null
 let due = 0
 let late = 0
+/** Pictures that are painted at a refresh, smoothed; and since the last one. */
+let together = 0
+let painted = 0
 let dirty = true
 let told = 0
 let untold = true
@@ -115,7 +121,7 @@ function partsOf(clips: readonly PlayClip[]): Map<string, PlayClip[]> {
 /** Time of the clock now, whichever it counts. */
 function clockTime(): Flicks {
   if (!clock.playing) return flicks(Math.round(clock.time))
-  return flicks(Math.round(clock.time + ((wall() + UNTIL_SEEN - clock.wall) / 1000) * clock.speed * FLICKS_PER_SECOND))
+  return flicks(Math.round(clock.time + ((wall() + UNTIL_SEEN + FOR_EACH * together - clock.wall) / 1000) * clock.speed * FLICKS_PER_SECOND))
 }
 
 function streamOf(clip: PlayClip, sharp: boolean): FrameStream | null {
@@ -236,6 +242,7 @@ function draw(tile: Tile, key: string, now: Instant, atOnce = false): void {
     if (on) paint(on, sample, sight)
     if (on && over) paintOver(on, over, paint)
     tile.drawnKey = drawKey
+    painted++
   } else if (!sample && !tile.drawnKey.startsWith(clip.clipId)) {
     // Nothing of this clip is decoded yet and what is seen belongs to another one.
     blank(tile)
@@ -438,6 +445,8 @@ function tick(): void {
   if ((clock.playing || dirty) && rest.length === 0) {
     dirty = false
     untold = true
+    if (clock.playing) together += SMOOTHING * (painted - together)
+    painted = 0
     const whole = emptyStale()
     // Taken from the end: the programme first.
     rest = [...tiles].sort(([, a], [, b]) => Number(a.source.kind === 'programme') - Number(b.source.kind === 'programme'))
