@@ -32,11 +32,8 @@ interface Tile {
 
 /** Streams not looked at for this long are closed, ms. */
 const IDLE = 4000
-/** From drawing to being seen passes about one refresh of the screen, ms. */
-const UNTIL_SEEN = 17
-/** So much longer it takes for each picture that is painted at a refresh, ms: all of them are brought to the screen together. */
-const FOR_EACH = 2.3
-const SMOOTHING = 0.03
+/** From drawing to being seen passes more than one refresh of the screen, ms: with few large tiles about one, with many small ones two. */
+const UNTIL_SEEN = 27
 /** Health is told at most this often, ms. */
 const TELL_EVERY = 100
 
@@ -60,6 +57,7 @@ const GOOD_SECONDS = 3
 const GROUND = '#101113'
 /** Tiles are drawn for so long, ms; then messages are heard, for a pressed key must not wait for a wall that is drawn slowly. Shorter, and pictures come later than what is heard. */
 const SLICE = 30
+const SMOOTHING = 0.1
 
 const plain = withoutGraphics()
 const surfaces = new Map<string, Surface>()
@@ -84,15 +82,14 @@ let clock: ClockMap = { playing: false, along: 'master', time: 0, wall: 0, speed
 let held: Held | null = null
 let due = 0
 let late = 0
-/** Pictures that are painted at a refresh, smoothed; and since the last one. */
-let together = 0
-let painted = 0
 let dirty = true
 let told = 0
 let untold = true
 let ticking = false
 /** Whether pictures are seen corrected. */
 let withLooks = true
+/** How long a slice of drawing takes, smoothed, ms: so much later is seen what it draws. */
+let spent = 0
 /** Tiles that are still to be drawn in this round. */
 let rest: [string, Tile][] = []
 let programme: Omit<PictureHealth['programme'], 'sharp'> = { angleId: null, since: 0, standIn: false }
@@ -121,7 +118,7 @@ function partsOf(clips: readonly PlayClip[]): Map<string, PlayClip[]> {
 /** Time of the clock now, whichever it counts. */
 function clockTime(): Flicks {
   if (!clock.playing) return flicks(Math.round(clock.time))
-  return flicks(Math.round(clock.time + ((wall() + UNTIL_SEEN + FOR_EACH * together - clock.wall) / 1000) * clock.speed * FLICKS_PER_SECOND))
+  return flicks(Math.round(clock.time + ((wall() + spent + UNTIL_SEEN - clock.wall) / 1000) * clock.speed * FLICKS_PER_SECOND))
 }
 
 function streamOf(clip: PlayClip, sharp: boolean): FrameStream | null {
@@ -242,7 +239,6 @@ function draw(tile: Tile, key: string, now: Instant, atOnce = false): void {
     if (on) paint(on, sample, sight)
     if (on && over) paintOver(on, over, paint)
     tile.drawnKey = drawKey
-    painted++
   } else if (!sample && !tile.drawnKey.startsWith(clip.clipId)) {
     // Nothing of this clip is decoded yet and what is seen belongs to another one.
     blank(tile)
@@ -438,6 +434,7 @@ function slice(whole = false): void {
   }
   const took = performance.now() - began
   sharper.busy += took
+  spent += SMOOTHING * (took - spent)
   if (rest.length > 0) setTimeout(() => slice())
 }
 
@@ -445,8 +442,6 @@ function tick(): void {
   if ((clock.playing || dirty) && rest.length === 0) {
     dirty = false
     untold = true
-    if (clock.playing) together += SMOOTHING * (painted - together)
-    painted = 0
     const whole = emptyStale()
     // Taken from the end: the programme first.
     rest = [...tiles].sort(([, a], [, b]) => Number(a.source.kind === 'programme') - Number(b.source.kind === 'programme'))
