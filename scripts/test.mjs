@@ -55,7 +55,15 @@ if (before && !process.argv.includes('--all') && existsSync(keptFile)) {
 
 let passed = 0
 let failed = 0
-const count = (ok) => (ok ? passed++ : failed++)
+/** What failed, named at the end once more: the end of a log is what is read of it. */
+const named = []
+function count(ok, name) {
+  if (ok) passed++
+  else {
+    failed++
+    named.push(name)
+  }
+}
 
 /** Counts the tests in a report of `name`; a run that failed without a report or a failed test counts as one failure. */
 function countReport(ok, name, file, read) {
@@ -64,24 +72,44 @@ function countReport(ok, name, file, read) {
     const report = read(JSON.parse(readFileSync(file, 'utf8')))
     passed += report.passed
     broken = report.failed
+    named.push(...report.named)
   } catch {
     console.log(`${name} left no report`)
   }
   failed += broken > 0 || ok ? broken : 1
+  if (!ok && broken === 0) named.push(name)
 }
 
-count(await run('build', process.execPath, ['scripts/build.mjs']))
+/** The tests of a Playwright suite that did not pass at once. */
+function unsteady(suite) {
+  const here = (suite.specs ?? []).filter(({ tests }) => tests.some(({ status }) => status === 'unexpected' || status === 'flaky'))
+  return [...here.map(({ file, title }) => `e2e/${file}: ${title}`), ...(suite.suites ?? []).flatMap(unsteady)]
+}
+
+/** The tests of a Jest report that failed, and the files that could not be run. */
+function fallen({ name, status, assertionResults, message }) {
+  const here = assertionResults.filter((one) => one.status === 'failed')
+  const file = path.relative(root, name)
+  if (here.length === 0 && status === 'failed') return [`${file}: ${message.split('\n')[0]}`]
+  return here.map((one) => `${file}: ${one.fullName}`)
+}
+
+count(await run('build', process.execPath, ['scripts/build.mjs']), 'build')
 
 // What only reads the sources keeps one core busy at first; then the unit tests have both.
 async function readSources() {
-  count(await run('types', process.execPath, ['scripts/types.mjs']))
-  count(await run('lint', bin('biome'), ['check', '--error-on-warnings', '.']))
-  count(await run('import rules', bin('depcruise'), ['--config', '.dependency-cruiser.cjs', 'core', 'api', 'server', 'web', 'demo']))
-  count(await run('dead exports', bin('knip'), []))
-  count(await run('house rules', process.execPath, ['scripts/house.mjs']))
+  count(await run('types', process.execPath, ['scripts/types.mjs']), 'types')
+  count(await run('lint', bin('biome'), ['check', '--error-on-warnings', '.']), 'lint')
+  count(await run('import rules', bin('depcruise'), ['--config', '.dependency-cruiser.cjs', 'core', 'api', 'server', 'web', 'demo']), 'import rules')
+  count(await run('dead exports', bin('knip'), []), 'dead exports')
+  count(await run('house rules', process.execPath, ['scripts/house.mjs']), 'house rules')
 }
 const [jestOk] = await Promise.all([run('unit tests', bin('jest'), ['--silent', '--maxWorkers=2', '--json', `--outputFile=${jestReport}`]), readSources()])
-countReport(jestOk, 'Jest', jestReport, (r) => ({ passed: r.numPassedTests, failed: r.numFailedTests + r.numRuntimeErrorTestSuites }))
+countReport(jestOk, 'Jest', jestReport, (r) => ({
+  passed: r.numPassedTests,
+  failed: r.numFailedTests + r.numRuntimeErrorTestSuites,
+  named: r.testResults.flatMap(fallen),
+}))
 
 if (!quick) {
   for (const [project, workers] of [
@@ -91,7 +119,11 @@ if (!quick) {
     const ok = await run(`the interface, ${project}`, bin('playwright'), ['test', '--reporter=list,json', '--project', project, '--workers', String(workers)], {
       PLAYWRIGHT_JSON_OUTPUT_NAME: playwrightReport,
     })
-    countReport(ok, 'Playwright', playwrightReport, ({ stats }) => ({ passed: stats.expected, failed: stats.unexpected + stats.flaky }))
+    countReport(ok, 'Playwright', playwrightReport, ({ stats, suites }) => ({
+      passed: stats.expected,
+      failed: stats.unexpected + stats.flaky,
+      named: suites.flatMap(unsteady),
+    }))
     rmSync(playwrightReport, { force: true })
   }
 }
@@ -101,5 +133,6 @@ if (failed === 0 && before && before === fingerprint()) {
   mkdirSync(path.dirname(keptFile), { recursive: true })
   writeFileSync(keptFile, JSON.stringify({ files: before, passed, at: new Date().toISOString() }))
 }
+for (const name of named) console.log(`failed: ${name}`)
 console.log(`\n${passed} passed, ${failed} failed`)
 process.exit(failed === 0 ? 0 : 1)
