@@ -1,7 +1,7 @@
 import { execFileSync } from 'node:child_process'
 import { mkdirSync } from 'node:fs'
 import path from 'node:path'
-import type { Page } from '@playwright/test'
+import { expect, type Page } from '@playwright/test'
 import { pixelsOf } from './pixels.ts'
 import { scratch, TestServer } from './server.ts'
 
@@ -114,4 +114,27 @@ export function apart(a: Iterable<number>, b: ArrayLike<number>): { mean: number
     if (d > 4) far++
   }
   return { mean: sum / n, most, far: far / n }
+}
+
+/** To a frame of the film, by keys. */
+export async function goTo(page: Page, frame: number): Promise<void> {
+  await page.keyboard.press('Home')
+  for (let i = 0; i < Math.floor(frame / 25); i++) await page.keyboard.press('Shift+ArrowRight')
+  for (let i = 0; i < frame % 25; i++) await page.keyboard.press('ArrowRight')
+}
+
+/** What the page shows of the programme at a frame comes to differ from the film's by no more than so much on average. @returns how it differs then */
+export async function likeFilm(page: Page, film: string, frame: number, most: number): Promise<ReturnType<typeof apart>> {
+  await goTo(page, frame)
+  let wanted: Buffer | null = null
+  let found = { mean: Number.POSITIVE_INFINITY, most: 255, far: 1 }
+  const mean = async () => {
+    const { data, ...size } = await drawn(page, 'Programme')
+    wanted ??= filmed(film, frame, size)
+    found = apart(data, wanted)
+    return found.mean
+  }
+  await expect.poll(mean, { message: `frame ${frame}` }).toBeLessThanOrEqual(most)
+  console.log(`frame ${frame}, page and film: ${found.mean.toFixed(2)} of 255 apart on average, ${(100 * found.far).toFixed(1)} % more than 4`)
+  return found
 }
