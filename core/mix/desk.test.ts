@@ -83,6 +83,36 @@ describe('the desk', () => {
     expect(() => new DeskRun(RATE).set([node({ key: 'g', input: null }), node({ into: 0 })])).toThrow('before')
   })
 
+  test('however many strips there are, of whatever kind, all are heard once, at the programme and at their groups', () => {
+    fc.assert(
+      fc.property(fc.array(fc.constantFrom('plain', 'grouped', 'stereo', 'delayed'), { minLength: 1, maxLength: 14 }), (kinds) => {
+        const inputs = kinds.map((kind, i) => (kind === 'stereo' ? [noise(256, 3 + i), noise(256, 90 + i)] : [noise(256, 3 + i)]))
+        const group = kinds.length
+        const strips = kinds.map((kind, i) =>
+          node({
+            key: `s${i}`,
+            input: i,
+            left: 0.5 + 0.03 * i,
+            right: 1 - 0.04 * i,
+            into: kind === 'grouped' ? group : null,
+            delay: kind === 'delayed' ? 10 / RATE : 0,
+          }),
+        )
+        const out = through(desk([...strips, node({ key: 'g', input: null, left: 0.5, right: 0.25 })]), inputs)
+        for (const [side, key] of (['left', 'right'] as const).entries())
+          for (let n = 0; n < 256; n++) {
+            const wanted = kinds.reduce((sum, kind, i) => {
+              const at = kind === 'delayed' ? n - 10 : n
+              const x = at < 0 ? 0 : (inputs[i][side] ?? inputs[i][0])[at]
+              return sum + x * strips[i][key] * (kind === 'grouped' ? [0.5, 0.25][side] : 1)
+            }, 0)
+            expect(Math.abs(out[side][n] - wanted)).toBeLessThan(1e-5)
+          }
+      }),
+      { numRuns: 30 },
+    )
+  })
+
   test('whatever the blocks are, the sound is the same', () => {
     const processing = {
       highPassHz: 90,

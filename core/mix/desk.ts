@@ -135,6 +135,8 @@ export class DeskRun {
   #sums: Float32Array[][] = []
   #level = new Float32Array(0)
   #other = new Float32Array(0)
+  #waiting: PlainStrip[] = []
+  #waitFor: readonly [Float32Array, Float32Array] | null = null
 
   /** @param rate frames a second @param metered whether its strips have meters */
   constructor(rate: number, metered = true) {
@@ -237,13 +239,29 @@ export class DeskRun {
     this.#sounds ||= inputs.some((i) => i !== null)
     for (const [i, node] of this.#nodes.entries()) this.#strip(node, this.#states.get(node.key) as NodeState, this.#sums[i], block)
     for (const [k, { node, state }] of this.#leaving.entries()) this.#strip(node, state, this.#sums[this.#nodes.length + k], block)
+    this.#addWaiting()
     if (this.#leaving.length > 0) this.#leaving = this.#leaving.filter(({ state }) => state.left !== 0 || state.right !== 0)
+  }
+
+  /** Strips that only have a level wait until there are some: what they go to is touched once for all of them. */
+  #wait(strip: PlainStrip, into: readonly [Float32Array, Float32Array], stays: boolean): void {
+    if (into !== this.#waitFor || !stays) this.#addWaiting()
+    this.#waitFor = into
+    this.#waiting.push(strip)
+    if (this.#waiting.length === TOGETHER || !stays) this.#addWaiting()
+  }
+
+  #addWaiting(): void {
+    if (this.#waitFor && this.#waiting.length > 0) addToBoth(this.#waiting, this.#waitFor)
+    this.#waiting = []
+    this.#waitFor = null
   }
 
   /** One strip of a block: from what comes in to what it goes to. */
   #strip(node: DeskNode, state: NodeState, sums: readonly Float32Array[], { inputs, out, parts, step, frames, later: latency }: Block): void {
     const input = node.input === null ? undefined : (inputs[node.input] ?? null)
     const later = node.input === null ? 0 : latency
+    if (node.input === null) this.#addWaiting()
     const idle = state.sections.sections.length === 0 && !node.processing.gate && !node.processing.compressor && node.delay === 0 && later === 0
     if (input === null && idle) {
       arrive(state, node)
@@ -259,7 +277,7 @@ export class DeskRun {
     const level = this.#levels(node.levels, state, parts, step, frames)
     const into = node.into === null ? out : (this.#sums[node.into] as unknown as [Float32Array, Float32Array])
     const [left, right] = [match * node.left, match * node.right]
-    if (mono && !level && state.left === left && state.right === right) addToBoth(sound[0], into, left, right)
+    if (mono && !level && state.left === left && state.right === right) this.#wait({ sound: sound[0], left, right }, into, sound[0] !== sums[0])
     else {
       this.#give(sound[0], into[0], level, state, 'left', left)
       this.#give(sound[1] ?? sound[0], into[1], level, state, 'right', right)
@@ -368,12 +386,34 @@ export class DeskRun {
   }
 }
 
-/** What most strips come to: one channel to both sides. */
-function addToBoth(sound: Float32Array, [a, b]: readonly [Float32Array, Float32Array], left: number, right: number): void {
-  for (let n = 0; n < sound.length; n++) {
-    const x = sound[n]
-    a[n] += left * x
-    b[n] += right * x
+/** What most strips come to: one channel that goes to both sides. */
+interface PlainStrip {
+  readonly sound: Float32Array
+  readonly left: number
+  readonly right: number
+}
+/** So many of them are added at once. */
+const TOGETHER = 4
+
+function addToBoth(strips: readonly PlainStrip[], [a, b]: readonly [Float32Array, Float32Array]): void {
+  if (strips.length < TOGETHER) {
+    for (const { sound, left, right } of strips)
+      for (let n = 0; n < sound.length; n++) {
+        const x = sound[n]
+        a[n] += left * x
+        b[n] += right * x
+      }
+    return
+  }
+  const [{ sound: s0, left: l0, right: r0 }, { sound: s1, left: l1, right: r1 }, { sound: s2, left: l2, right: r2 }, { sound: s3, left: l3, right: r3 }] =
+    strips
+  for (let n = 0; n < s0.length; n++) {
+    const x0 = s0[n]
+    const x1 = s1[n]
+    const x2 = s2[n]
+    const x3 = s3[n]
+    a[n] += l0 * x0 + l1 * x1 + l2 * x2 + l3 * x3
+    b[n] += r0 * x0 + r1 * x1 + r2 * x2 + r3 * x3
   }
 }
 

@@ -1,4 +1,5 @@
 import { open } from 'node:fs/promises'
+import { setImmediate } from 'node:timers/promises'
 import { type DeskSource, projectDesk } from '@pendolo/core/film'
 import type { Exchange, ExchangeFile } from '@pendolo/core/formats'
 import { channelsOf, type DeskInput, type DeskPassage, DeskRun, deskLatency } from '@pendolo/core/mix'
@@ -14,6 +15,8 @@ import { FILM_SOUND_RATE, type Heard, PlacedSound } from './placed-sound.ts'
 const BLOCK = FILM_SOUND_RATE / 5
 /** Frames that the desk takes at once: all its strips together stay near the processor. A block is a whole number of them. */
 const DESK_BLOCK = 960
+/** Frames that it takes in one go. */
+const BREATHES = 2 * DESK_BLOCK
 
 /** Decoders for the inputs of a desk: channels of one stream come out of one, as far as one can. */
 function decodersFor(doc: ProjectDoc, files: ReadonlyMap<string, ExchangeFile>, sources: readonly DeskSource[]): Heard[] {
@@ -129,6 +132,8 @@ export async function mixRuns(
       const block = [out[0].subarray(0, count), out[1].subarray(0, count)] as const
       await Promise.all(sources.map((source) => read(source, runs, at, count, inputs)))
       for (let n = 0; n < count; n += DESK_BLOCK) {
+        // In between what has been decoded is taken, so that decoders go on meanwhile.
+        if (n % BREATHES === 0) await setImmediate()
         const part = (channel: Float32Array) => channel.subarray(n, Math.min(count, n + DESK_BLOCK))
         desk.run(
           inputs.map((input) => input?.map(part) ?? null),

@@ -13,6 +13,8 @@ export const FILM_SOUND_RATE = 48000
 const WARM_SECONDS = 2
 /** Where so many frames would be read for nothing, reading begins anew. */
 const FAR = 20 * FILM_SOUND_RATE
+/** So much is read ahead while the desk works, frames: decoders hand on little before they wait. */
+const AHEAD = FILM_SOUND_RATE / 2
 /** Input kept around a block for interpolation, frames. */
 const MARGIN = 64
 
@@ -26,14 +28,22 @@ export interface Heard {
   readonly inputs: readonly number[]
 }
 
+/** Decoders of a film run beside each other: threads of each would only wait for one another. */
+const ALONE = ['-threads', '1', '-filter_complex_threads', '1']
+
 /** Frames that are taken apart at once: of all channels they stay near the processor. */
 const TILE = 512
 
-/** Frames of a decoder, each channel by itself: what comes is put behind, what is old is let go. */
+/**
+ * Frames of a decoder, each channel by itself: what comes is put behind, what is old is let go. What was given to look at stays as it
+ * is until the next is let go.
+ */
 class Held {
   /** Clip frame of the first held one. */
   from = 0
   #length = 0
+  /** Where the first held frame lies. */
+  #first = 0
   readonly #planes: Float32Array[]
 
   constructor(channels: number) {
@@ -49,46 +59,54 @@ class Held {
   begin(from: number): void {
     this.from = from
     this.#length = 0
+    this.#first = 0
   }
 
   /** @param samples interleaved */
   append(samples: Float32Array): void {
     const channels = this.#planes.length
     const frames = samples.length / channels
-    const wanted = this.#length + frames
-    for (const [c, plane] of this.#planes.entries())
-      if (plane.length < wanted) {
-        const larger = new Float32Array(Math.max(wanted, 2 * plane.length))
-        larger.set(plane.subarray(0, this.#length))
+    const wanted = this.#first + this.#length + frames
+    if (this.#planes[0].length < wanted) {
+      for (const c of this.#planes.keys()) {
+        const larger = new Float32Array(2 * (wanted - this.#first))
+        larger.set(this.plane(c))
         this.#planes[c] = larger
       }
+      this.#first = 0
+    }
+    const at = this.#first + this.#length
     for (let begin = 0; begin < frames; begin += TILE) {
       const end = Math.min(frames, begin + TILE)
       for (const [c, plane] of this.#planes.entries())
-        for (let n = this.#length + begin, i = begin * channels + c; n < this.#length + end; n++, i += channels) plane[n] = samples[i]
+        for (let n = at + begin, i = begin * channels + c; n < at + end; n++, i += channels) plane[n] = samples[i]
     }
-    this.#length = wanted
+    this.#length += frames
   }
 
   /** Lets go what lies before a frame. */
   drop(before: number): void {
     const gone = Math.min(this.#length, before - this.from)
     if (gone <= 0) return
-    for (const plane of this.#planes) plane.copyWithin(0, gone, this.#length)
+    this.#first += gone
     this.#length -= gone
     this.from += gone
+    // It is moved to the front when that costs less than what has been let go.
+    if (this.#first < this.#length) return
+    for (const plane of this.#planes) plane.copyWithin(0, this.#first, this.#first + this.#length)
+    this.#first = 0
   }
 
   /** All held frames of a channel. */
   plane(channel: number): Float32Array {
-    return this.#planes[channel].subarray(0, this.#length)
+    return this.#planes[channel].subarray(this.#first, this.#first + this.#length)
   }
 
   /** Some frames of all channels; null where not all of them are held. */
   view(from: number, count: number): readonly Float32Array[] | null {
     const first = from - this.from
     if (first < 0 || first + count > this.#length) return null
-    return this.#planes.map((plane) => plane.subarray(first, first + count))
+    return this.#planes.map((plane) => plane.subarray(this.#first + first, this.#first + first + count))
   }
 }
 
@@ -131,9 +149,16 @@ export class PlacedSound {
   #odd: Buffer = Buffer.alloc(0)
   #ended = false
   #failure: MediaError | null = null
+  readonly #name: string
+  /** What is being read; null while nothing is. */
+  #reading: Promise<void> | null = null
+  /** Up to where is read ahead, clip frames, and whether it is. */
+  #wanted = 0
+  #readsAhead = false
 
   constructor(config: Config, { file, placement, apart, inputs }: Heard) {
     this.#placement = placement
+    this.#name = file.name
     this.inputs = inputs
     this.channels = apart ? apart.channels.length : 2
     this.apart = apart !== null
@@ -152,9 +177,10 @@ export class PlacedSound {
     this.#open = (seconds) => {
       const { before, filter } = soundClock(file.facts, seconds)
       const graph = apart ? apartGraph(apart.stream, apart.channels, filter) : `[0:a:0]${hearingOf(file.facts, filter)}`
+      const input = [...ALONE, ...before, ...inputArguments(file.path)]
       const child = start(
         config,
-        ['-v', 'error', '-nostdin', ...before, ...inputArguments(file.path), '-filter_complex', graph, '-map', '[a]', ...output],
+        ['-v', 'error', '-nostdin', ...input, '-filter_complex', graph, '-map', '[a]', ...output],
         ['ignore', 'pipe', 'pipe'],
         limitsFor(file.facts),
         (words) => {
@@ -185,6 +211,8 @@ export class PlacedSound {
     this.#held.begin(seconds * FILM_SOUND_RATE)
     this.#odd = Buffer.alloc(0)
     this.#ended = false
+    this.#reading = null
+    this.#wanted = 0
   }
 
   /**
@@ -242,19 +270,50 @@ export class PlacedSound {
     if (!this.#chunks || from < held.from || (this.#seeks && !this.#ended && from - held.end > FAR)) this.#begin(from)
     held.drop(from)
     while (held.end < last && !this.#ended) {
-      const { value, done } = await (this.#chunks as AsyncIterator<Buffer>).next()
-      if (done) {
-        this.#ended = true
-        if (this.#failure) throw this.#failure
-        break
-      }
-      const bytes = this.#odd.length > 0 ? Buffer.concat([this.#odd, value]) : value
-      const whole = bytes.length - (bytes.length % (4 * this.channels))
-      this.#odd = bytes.subarray(whole)
-      held.append(floats(bytes, whole))
+      await this.#more()
       // What nobody asked for is let go as it comes.
       held.drop(from)
     }
+    if (held.end < last && this.#failure) throw this.#failure
+    this.#wanted = last + AHEAD
+    void this.#readAhead()
+  }
+
+  async #readAhead(): Promise<void> {
+    if (this.#readsAhead) return
+    this.#readsAhead = true
+    while (this.#held.end < this.#wanted && !this.#ended) await this.#more()
+    this.#readsAhead = false
+  }
+
+  /** Reads what comes next, for all who wait for it. */
+  #more(): Promise<void> {
+    if (this.#reading) return this.#reading
+    const reading = this.#read(this.#chunks as AsyncIterator<Buffer>).finally(() => {
+      if (this.#reading === reading) this.#reading = null
+    })
+    this.#reading = reading
+    return reading
+  }
+
+  async #read(chunks: AsyncIterator<Buffer>): Promise<void> {
+    let failed = ''
+    const next = await chunks.next().catch((error: Error): IteratorReturnResult<undefined> => {
+      failed = error.message
+      return { value: undefined, done: true }
+    })
+    // It was begun anew meanwhile.
+    if (chunks !== this.#chunks) return
+    if (failed) this.#failure ??= new MediaError(`${this.#name} ${wordsFor(failed)}`, failed)
+    if (next.done) {
+      this.#ended = true
+      return
+    }
+    const { value } = next
+    const bytes = this.#odd.length > 0 ? Buffer.concat([this.#odd, value]) : value
+    const whole = bytes.length - (bytes.length % (4 * this.channels))
+    this.#odd = bytes.subarray(whole)
+    this.#held.append(floats(bytes, whole))
   }
 
   close(): void {
