@@ -110,8 +110,22 @@ export const filmBody = yup
   })
   .noUnknown()
 
+/** Seconds over which a camera's way can be evened out. */
+export const LEAST_STEADY = 0.2
+export const MOST_STEADY = 10
+export const steadyBody = yup
+  .object({
+    clipIds: yup.array(id.required()).min(1).max(10_000).required(),
+    seconds: yup.number().min(LEAST_STEADY).max(MOST_STEADY).required(),
+  })
+  .noUnknown()
+
+/** A table of colours: numbers of four bytes, little end first, as base64. */
+export const tableBody = yup.object({ values: yup.string().max(1_000_000).required() }).noUnknown()
+
 export type NewProjectBody = yup.InferType<typeof newProjectBody>
 export type GatherBody = yup.InferType<typeof gatherBody>
 export type LineUpBody = yup.InferType<typeof lineUpBody>
 export type FindBody = yup.InferType<typeof findBody>
 export type FilmBody = yup.InferType<typeof filmBody>
+export type SteadyBody = yup.InferType<typeof steadyBody>

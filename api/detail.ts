@@ -3,7 +3,7 @@ export type Detail =
   /** Why it failed, as whoever failed said it; and what was kept before details had codes. */
   | { readonly code: 'words'; readonly text: string }
   | { readonly code: 'waiting' | 'starting' | 'taken-up' | 'cancelled' | 'ended-twice' | 'unexpected' | 'ready' | 'done' }
-  | { readonly code: 'copying' | 'mixing' | 'joining-masters' | 'listening-master' | 'finding-beats' | 'finding-parts' | 'finding-voices' }
+  | { readonly code: 'copying' | 'mixing' | 'steadying' | 'joining-masters' | 'listening-master' | 'finding-beats' | 'finding-parts' | 'finding-voices' }
   | { readonly code: 'listening'; readonly file: string }
   /** `speed`: times real time. */
   | { readonly code: 'rendering'; readonly leftSeconds: number; readonly speed: number }
@@ -11,6 +11,8 @@ export type Detail =
   | { readonly code: 'files-heard' | 'pairs-compared'; readonly done: number; readonly of: number }
   | { readonly code: 'files-looked-at'; readonly files: number }
   | { readonly code: 'lined-up'; readonly sure: number; readonly check: number; readonly loose: number }
+  /** By how much pictures were enlarged, 0.1 = a tenth. */
+  | { readonly code: 'steadied'; readonly zoom: number }
   | { readonly code: 'not-near' | 'not-at-speed' }
   | { readonly code: 'originals'; readonly found: readonly string[]; readonly missing: readonly string[] }
   | { readonly code: 'beats'; readonly beats: number; readonly bars: number }

@@ -6,12 +6,17 @@ export {
   findBody,
   type GatherBody,
   gatherBody,
+  LEAST_STEADY,
   type LineUpBody,
   lineUpBody,
   lookBody,
   MOST_DROPPED,
+  MOST_STEADY,
   type NewProjectBody,
   newProjectBody,
+  type SteadyBody,
+  steadyBody,
+  tableBody,
   takeBody,
 } from './bodies.ts'
 export { contentKeyOf } from './content.ts'

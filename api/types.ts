@@ -63,7 +63,7 @@ export interface ProjectState {
   seq: number
 }
 
-export const JOB_KINDS = ['copies', 'sound', 'lineup', 'pulse', 'film', 'loudness', 'originals'] as const
+export const JOB_KINDS = ['copies', 'sound', 'lineup', 'pulse', 'film', 'loudness', 'originals', 'steady'] as const
 export type JobKind = (typeof JOB_KINDS)[number]
 export const JOB_STATES = ['queued', 'running', 'done', 'failed', 'cancelled'] as const
 export type JobState = (typeof JOB_STATES)[number]

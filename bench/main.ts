@@ -10,7 +10,7 @@ import { MASTER_RATE, renderMaster } from '../demo/synth.ts'
 import { benchBuried } from './buried.ts'
 import { benchCases } from './cases.ts'
 import { benchDocument } from './document.ts'
-import { benchFilm } from './film.ts'
+import { benchFilm, benchLooks } from './film.ts'
 import { benchLong } from './long.ts'
 import { benchMix } from './mix.ts'
 import { benchEndurance, benchPage } from './page.ts'
@@ -83,6 +83,8 @@ const PARTS: Record<string, (names: string[]) => void | Promise<void>> = {
   endurance: () => benchEndurance(cached('document')),
   // Many short stretches.
   film: () => benchFilm(cached('film')),
+  // Pictures that are corrected, framed and lie over each other.
+  looks: () => benchLooks(cached('film')),
   // Sixty-four channels, 1 GB.
   mix: () => benchMix(cached('mix')),
   // Hours of cameras, 2 GB.

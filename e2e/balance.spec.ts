@@ -110,6 +110,7 @@ test('microphones are named, led to a group, drawn, silenced at a touch while an
   await expect(row(page, 'Voices')).toBeVisible()
   await page.getByRole('button', { name: 'What goes to Voices' }).click()
   await expect(row(page, 'Lectern')).toBeVisible()
+  await expect.poll(async () => (await doc()).strips[`${mics} 0.1`].group).toBeDefined()
   const [group] = Object.values((await doc()).groups ?? {})
   expect((await doc()).strips[`${mics} 0.1`].group).toBe(group.id)
 

@@ -238,7 +238,7 @@ test('a start is typed in several ways, parked and taken back', async ({ page })
   }
   await page.getByRole('button', { name: 'Park', exact: true }).click()
   await expect(page.getByText('1 parked')).toBeVisible()
-  expect(await placed('c.mkv')).toBeUndefined()
+  await expect.poll(() => placed('c.mkv')).toBeUndefined()
   await page.getByRole('button', { name: 'Take back' }).click()
   await expect(page.getByText(/\d parked/)).toHaveCount(0)
   await page.getByRole('button', { name: 'Line up the loose ones' }).click()

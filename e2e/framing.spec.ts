@@ -55,8 +55,19 @@ test('an angle is framed by numbers and by hand, a stretch of it moves; page and
   expect((await exceptions())[0].cutout).toEqual({ x: 0, y: 0, scale: 1, turn: 0 })
   expect(await cutoutOf('Aisle')).toBeUndefined()
 
+  // The gantry once more, from nearer: an angle of its own, which the film shows for a while.
+  await page.getByRole('button', { name: /^Gantry/ }).click()
+  await page.getByRole('button', { name: 'Second framing' }).click()
+  await expect.poll(async () => (await chart.angle('Gantry close')) !== undefined).toBe(true)
+  await type(page, 'size of Gantry close, %', '160')
+  await expect.poll(async () => (await cutoutOf('Gantry close'))?.scale).toBe(1.6)
+  expect(await cutoutOf('Gantry')).toBeUndefined()
+  const close = (await chart.angle('Gantry close'))?.id
+  await chart.edit({ type: 'choose', cutId: (await chart.doc()).activeCutId, time: 2 * SECOND, choice: { angleId: close } })
+
   const film = await chart.film()
   await page.getByRole('button', { name: 'Programme: what the film shows' }).click()
+  await likeFilm(page, film, 70, 3)
   await likeFilm(page, film, 165, 1.5)
   // Patches have edges, whose pixels are never quite the same at two sizes.
   await likeFilm(page, film, 100, 3)

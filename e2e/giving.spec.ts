@@ -1,5 +1,5 @@
 import { expect, test } from '@playwright/test'
-import { Chart, likeFilm, SECOND } from './chart.ts'
+import { Chart, chooseRange, likeFilm, SECOND } from './chart.ts'
 
 let chart: Chart
 test.beforeAll(async () => {
@@ -12,13 +12,13 @@ test.afterAll(() => chart?.server.kill())
 interface Cut {
   points: { time: number; transition?: { kind: string; length: number } }[]
   fadeIn?: number
-  layers: Record<string, { kind: string; text?: string; title?: object; from: number; to: number }>
+  layers: Record<string, { kind: string; text?: string; title?: object; angleId?: string; place?: { height: number }; from: number; to: number }>
 }
 const cut = async () => ((await chart.doc()) as unknown as { cuts: Cut[] }).cuts[0]
 const layers = async () => Object.values((await cut()).layers)
 const transitionAt = async (seconds: number) => (await cut()).points.find((p) => p.time === seconds * SECOND)?.transition ?? null
 
-test('cuts become dissolves and dips, a title lies over them, the film comes out of black; page and film show the same, and all is undone', async ({
+test('cuts become dissolves and dips, a title and an inset lie over them, the film comes out of black; page and film show the same, and all is undone', async ({
   page,
 }) => {
   await page.goto(`${chart.server.url}/${chart.id}/switch`)
@@ -45,15 +45,7 @@ test('cuts become dissolves and dips, a title lies over them, the film comes out
   await page.getByRole('button', { name: 'To look at' }).click()
 
   // A title over a range that is drawn over the master with Shift.
-  const master = (await page.getByRole('group', { name: 'Score' }).boundingBox()) as { x: number; y: number; width: number }
-  const x = (seconds: number) => master.x + 150 + ((master.width - 150) * seconds) / 8.16
-  await page.keyboard.down('Shift')
-  await page.mouse.move(x(1), master.y + 66)
-  await page.mouse.down()
-  await page.mouse.move(x(1.6), master.y + 66)
-  await page.mouse.move(x(2.2), master.y + 66)
-  await page.mouse.up()
-  await page.keyboard.up('Shift')
+  await chooseRange(page, 1, 2.2)
   await page.getByRole('button', { name: 'Title', exact: true }).click()
   await page.getByRole('textbox', { name: 'Words of the title' }).fill('Depot Night\nthe last tram')
   await page.getByRole('spinbutton', { name: 'Height of its letters, %' }).fill('9')
@@ -64,12 +56,21 @@ test('cuts become dissolves and dips, a title lies over them, the film comes out
     .toMatchObject({ kind: 'title', text: 'Depot Night\nthe last tram', title: { letters: 0.09, box: { share: 0.6 } } })
   await page.getByRole('button', { name: 'Done' }).click()
   const [{ from, to }] = await layers()
+  // The roof small over the gantry.
+  await chooseRange(page, 2.4, 3.2)
+  await page.getByRole('combobox', { name: 'Show an angle small over this range' }).click()
+  await page.locator('.ant-select-item-option').getByText('Roof').click()
+  await expect.poll(async () => (await layers()).find((l) => l.kind === 'inset')).toMatchObject({ angleId: (await chart.angle('Roof'))?.id })
+  await page.getByRole('spinbutton', { name: 'Size of the inset, %' }).fill('45')
+  await page.getByRole('spinbutton', { name: 'Size of the inset, %' }).press('Enter')
+  await expect.poll(async () => (await layers()).find((l) => l.kind === 'inset')?.place?.height).toBe(0.45)
+  await page.getByRole('button', { name: 'Done' }).click()
   expect([from / SECOND, to / SECOND].map((s) => Math.round(5 * s) / 5)).toEqual([1, 2.2])
 
   const film = await chart.film()
-  for (const frame of [0, 7, 19, 27, 40, 60, 100, 110, 146, 150, 153, 180]) await likeFilm(page, film, frame, 1.5)
+  for (const frame of [0, 7, 19, 27, 40, 60, 70, 100, 110, 146, 150, 153, 180]) await likeFilm(page, film, frame, 1.5)
 
-  for (let i = 0; i < 8; i++) await page.keyboard.press('Control+z')
+  for (let i = 0; i < 10; i++) await page.keyboard.press('Control+z')
   await expect.poll(() => Promise.all([transitionAt(4), transitionAt(6)])).toEqual([null, null])
   await page.keyboard.press('Control+Shift+z')
   await expect.poll(() => transitionAt(4)).toMatchObject({ kind: 'dissolve' })

@@ -220,7 +220,7 @@ test('a point that was set is taken away again', async ({ page }) => {
   const clear = page.getByRole('button', { name: 'Clear the in in the clip' })
   await clear.click()
   await expect(clear).toHaveCount(0)
-  expect(Object.values((await state()).doc.clips).every((c) => c.points?.in === undefined)).toBe(true)
+  await expect.poll(async () => Object.values((await state()).doc.clips).every((c) => c.points?.in === undefined)).toBe(true)
 })
 
 test('the other picture is chosen, both are looked into, and a click in the waveforms goes there', async ({ page }) => {

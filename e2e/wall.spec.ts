@@ -14,33 +14,56 @@ test.afterAll(() => server.kill())
 
 const openWall = (page: Page) => openSwitch(page, server, id)
 
-/** How far what is shown lies before (−) or after what is heard, frames: the middle, and what a tenth are below and above: one stall of the machine meets three looks. */
-async function compareWithSound(page: Page): Promise<{ low: number; median: number; high: number }> {
-  const off: number[] = []
+/** From one look to the next the clock of the sound may differ from the machine's own by so much, s: where it stands still, nothing is heard that pictures could belong to. */
+const STEADY = 0.02
+
+/** So many looks tell; a machine that others use too stalls through some of them. */
+const ENOUGH = 30
+
+interface Look {
+  /** How far what is shown lies before (−) or after what is heard while it is looked at, frames. */
+  readonly off: number
+  /** Of the sound, against the machine's own, s. */
+  readonly clock: number
+}
+
+/** Twenty looks at each of three cameras, one after the other, from 7 s on. */
+async function looksFrom7(page: Page): Promise<Look[]> {
+  const sound = () => page.evaluate(() => window.pendolo.health().soundSeconds)
+  await page.keyboard.press('Home')
+  await expect.poll(sound).toBeLessThan(7)
+  await expect.poll(sound).toBeGreaterThan(7)
+  const looks: Look[] = []
   for (let round = 0; round < 20; round++) {
     for (const [i, name] of ['Cam a', 'Cam b', 'Cam c'].entries()) {
-      const { read, seconds } = await look(page, `Picture of ${name}`)
+      const { read, seconds, until, wall } = await look(page, `Picture of ${name}`)
       if (!read) continue
       const camera = CAMERAS[i]
-      const due = (((seconds - camera.start) / (1 + camera.drift)) * camera.num) / camera.den
+      const due = (at: number) => (((at - camera.start) / (1 + camera.drift)) * camera.num) / camera.den
       expect(read.code).toBe(camera.code)
-      off.push(read.frame + 0.5 - due)
+      // What is due at any moment between is right.
+      const [early, late] = [read.frame + 0.5 - due(until), read.frame + 0.5 - due(seconds)]
+      looks.push({ off: early > 0 ? early : Math.min(0, late), clock: seconds - wall })
     }
     await page.waitForTimeout(90)
   }
-  expect(off.length).toBeGreaterThan(50)
-  off.sort((a, b) => a - b)
-  const at = (share: number) => off[Math.floor(share * (off.length - 1))]
-  return { low: at(0.1), median: at(0.5), high: at(0.9) }
+  return looks
 }
 
 test('every tile shows the picture that belongs to what is heard, within one frame', async ({ page }) => {
+  test.setTimeout(300_000)
   await openWall(page)
-  await page.keyboard.press('Home')
   await page.keyboard.press('Space')
-  await expect.poll(() => page.evaluate(() => window.pendolo.health().soundSeconds)).toBeGreaterThan(7)
-  const { low, median, high } = await compareWithSound(page)
-  console.log(`picture against sound, frames: median ${median.toFixed(2)}, 10 % ${low.toFixed(2)}, 90 % ${high.toFixed(2)}`)
+  const off: number[] = []
+  for (let pass = 0; pass < 8 && off.length < ENOUGH; pass++) {
+    const looks = await looksFrom7(page)
+    const near = (a: number, b: number) => Math.abs(looks[a].clock - looks[b].clock) < STEADY
+    off.push(...looks.flatMap((one, i) => (i > 0 && i < looks.length - 1 && near(i, i - 1) && near(i, i + 1) ? [one.off] : [])))
+  }
+  expect(off.length).toBeGreaterThanOrEqual(ENOUGH)
+  off.sort((a, b) => a - b)
+  const [low, median, high] = [0.1, 0.5, 0.9].map((share) => off[Math.floor(share * (off.length - 1))])
+  console.log(`picture against sound, frames: median ${median.toFixed(2)}, 10 % ${low.toFixed(2)}, 90 % ${high.toFixed(2)} of ${off.length} looks`)
   // The middle of a frame is half a frame from its ends, so one frame of difference is at most 1.5 here.
   expect(low).toBeGreaterThanOrEqual(-1.5)
   expect(high).toBeLessThanOrEqual(1.5)

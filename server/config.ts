@@ -9,6 +9,8 @@ export interface Config {
   readonly artefacts: string
   readonly uploads: string
   readonly films: string
+  /** What was made of originals and is used in their place. */
+  readonly worked: string
   /** Folders whose files may be gathered; nothing outside is ever read for the interface. */
   readonly roots: readonly string[]
   readonly ffmpeg: string
@@ -48,6 +50,7 @@ export function makeConfig(home: string, extraRoots: readonly string[] = []): Co
     artefacts: path.join(home, 'artefacts'),
     uploads,
     films: path.join(home, 'films'),
+    worked: path.join(home, 'worked'),
     roots,
     ffmpeg,
     ffprobe: path.join(path.dirname(ffmpeg), path.basename(ffmpeg).replace('ffmpeg', 'ffprobe')),

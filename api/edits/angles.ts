@@ -18,5 +18,7 @@ export const angleFields: Fields<AngleEdit> = {
   },
   colourAngle: { angleId: id.required(), hue: hue.required() },
   frameAngle: { angleId: id.required(), framing: yup.string().oneOf(FRAMINGS).required() },
+  seeTwice: { angleId: id.required(), id: id.required(), name: name.required() },
+  seeOnce: { angleId: id.required() },
   angleDistance: { angleId: id.required(), metres: yup.number().min(0).max(2000).required() },
 }

@@ -13,6 +13,7 @@ const WORDS: { readonly [C in DetailCode]: (detail: Of<C>) => string } = {
   ready: () => 'ready',
   done: () => 'done',
   copying: () => 'making the light copy',
+  steadying: () => 'following the camera and moving its pictures',
   mixing: () => 'mixing the sound',
   'joining-masters': () => 'joining the recordings of the master',
   'listening-master': () => 'listening to the master',
@@ -26,6 +27,7 @@ const WORDS: { readonly [C in DetailCode]: (detail: Of<C>) => string } = {
   'pairs-compared': (d) => `${d.done} of ${d.of} pairs compared`,
   'files-looked-at': (d) => `${d.files} file${d.files === 1 ? '' : 's'} looked at`,
   'lined-up': (d) => `${d.sure} sure, ${d.check} to check, ${d.loose} loose`,
+  steadied: (d) => `steady, ${Math.round(100 * d.zoom)} % larger`,
   'not-near': () => 'nothing that fits was found near there',
   'not-at-speed': () => 'nothing that fits was found at that speed',
   originals: ({ found, missing }) =>

@@ -10,6 +10,7 @@ const WORDS: { readonly [K in Job['kind']]: (about: string) => string } = {
   film: (part) => (part ? `film of ${part}` : 'film'),
   loudness: () => 'measure the loudness',
   originals: () => 'look for originals',
+  steady: (file) => `steady ${file}`,
 }
 
 /** What a job is about, in words. */

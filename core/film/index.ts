@@ -1,6 +1,6 @@
 export { darkOf, type EndFades, type Giving, type Passage, shareAt } from './giving.ts'
 export { type DeskSource, type HeardWishes, masterRecordings, type ProjectDesk, projectDesk } from './heard.ts'
-export { layerAt, placeOf, titleAt } from './layer.ts'
+export { layerAt, placeOf, stillPlaceAt, titleAt } from './layer.ts'
 export { type Material, type PlannedStretch, planFilm } from './plan.ts'
 export { type Bounds, boundsOf, type FilmRun, filmRuns } from './programme.ts'
 export {
@@ -18,5 +18,5 @@ export {
 } from './resolver.ts'
 export { FALLS_ON, type FallsOn, type Rhythm, type RhythmStretch, rhythmOf } from './rhythm.ts'
 export { Pictures, type Shown } from './seen.ts'
-export { movedAt, type Sight, type SightRange, Sights } from './sight.ts'
+export { movedAt, picturedAt, type Sight, type SightRange, Sights } from './sight.ts'
 export { type FilmWarning, filmWarnings, SHORTEST } from './warnings.ts'

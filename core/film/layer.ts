@@ -42,6 +42,21 @@ export function placeOf({ x, y, width, height }: Layer['place'], frame: Size): R
 }
 
 /**
+ * Where a still lies in a frame at an instant of the master, pixels, not rounded: whole within its place, in the middle of that; one that moves
+ * goes gently from one place to the other.
+ * @param own size of the still
+ */
+export function stillPlaceAt(layer: Layer, master: Flicks, frame: Size, own: Size): { share: number; x: number; y: number; width: number; height: number } {
+  const { share, along } = layerAt(layer, master)
+  const { place, placeTo = place } = layer
+  const gone = along * along * (3 - 2 * along)
+  const [x, y, width, height] = (['x', 'y', 'width', 'height'] as const).map((key) => place[key] + (placeTo[key] - place[key]) * gone)
+  const scale = Math.min((width * frame.width) / own.width, (height * frame.height) / own.height)
+  const [w, h] = [own.width * scale, own.height * scale]
+  return { share, x: (x + width / 2) * frame.width - w / 2, y: (y + height / 2) * frame.height - h / 2, width: w, height: h }
+}
+
+/**
  * Where the drawing of a title lies in a frame at an instant of the master, whole pixels, and how much of it is seen.
  * @param height of the drawing, pixels: that of its place, or of all its words where these roll
  */

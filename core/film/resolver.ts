@@ -42,6 +42,9 @@ export interface LayerStretch {
   readonly from: Flicks
 }
 
+/** A stretch in which an angle is seen small over the picture, or behind it. */
+export interface InsetStretch extends LayerStretch, Shown {}
+
 /** The versions of a project as a film needs them. */
 export interface Versions {
   readonly points: (cutId: string) => Points
@@ -142,6 +145,17 @@ export class FilmResolver {
         const [begin, end] = [Math.max(from, layer.from), Math.min(to, layer.to)]
         return end > begin ? [{ layer, at: flicks(run.at + (begin - from)), length: flicks(end - begin), from: flicks(begin) }] : []
       })
+    })
+  }
+
+  /** Where the film has insets and backgrounds of other angles, each stretch with one source; where the angle is dark there is none. */
+  insetStretches(): InsetStretch[] {
+    return this.layerStretches().flatMap(({ layer, at, length, from }) => {
+      if ((layer.kind !== 'inset' && layer.kind !== 'background') || layer.angleId === undefined) return []
+      const own = { ...this.#material, standIn: 'black' as const }
+      return planFilm([{ time: from, angleId: layer.angleId }], own, from, flicks(from + length)).flatMap(({ start, end, ...shown }) =>
+        shown.clipId === null ? [] : [{ layer, ...shown, at: flicks(at + (start - from)), length: flicks(end - start), from: start }],
+      )
     })
   }
 

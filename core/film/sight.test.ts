@@ -28,12 +28,37 @@ describe('how an angle is seen', () => {
     expect(sights.at('a', t(60)).cutout).toEqual(wide)
   })
 
+  test('one clip of an angle can be seen in a way of its own, whatever another one is seen in', () => {
+    const sights = sightsOf({ id: 'take', clipId: 'second', from: t(0), to: t(100), look: { exposure: 2 }, pace: { start: 0.5, end: 0.5 } })
+    expect(sights.at('a', t(50), 'second').look).toEqual({ exposure: 2 })
+    expect(sights.at('a', t(50), 'first').look).toEqual({ exposure: 1 })
+    expect(sights.at('a', t(50)).look).toEqual({ exposure: 1 })
+    expect([sights.pictured('a', t(50), 'second'), sights.pictured('a', t(50), 'first')]).toEqual([25, 50])
+    expect(sights.ranges('a', t(50), t(150), 'second').map((r) => [r.from, r.to, r.look?.exposure])).toEqual([
+      [50, 100, 2],
+      [100, 150, 1],
+    ])
+    expect(sights.ranges('a', t(50), t(150), 'first')).toHaveLength(1)
+  })
+
   test('moves from one framing to another', () => {
     const sights = sightsOf({ id: 'move', from: t(100), to: t(200), cutout: WHOLE, cutoutTo: { ...WHOLE, scale: 4, x: 1 } })
     expect(sights.at('a', t(100)).cutout?.scale).toBe(1)
     expect(sights.at('a', t(150)).cutout).toMatchObject({ scale: 2, x: 0.5 })
     const [range] = sights.ranges('a', t(150), t(160))
     expect(movedAt(range, t(150))).toMatchObject({ scale: 2, x: 0.5 })
+  })
+
+  test('changes from one look to another in steps that are not seen, in ranges as at every instant', () => {
+    const sights = sightsOf({ id: 'dusk', from: t(0), to: t(64_000), look: { exposure: 0 }, lookTo: { exposure: 1 } })
+    const ranges = sights.ranges('a', t(0), t(64_000))
+    expect(ranges.length).toBeGreaterThan(30)
+    for (const [i, { from, to, look }] of ranges.entries()) {
+      for (const at of [from, t((from + to) >> 1), t(to - 1)]) expect(sights.at('a', at).look).toEqual(look)
+      if (i > 0) expect((look?.exposure ?? 0) - (ranges[i - 1].look?.exposure ?? 0)).toBeLessThan(1 / 30)
+    }
+    expect([ranges[0].look?.exposure, ranges.at(-1)?.look?.exposure].map((x) => Math.round(20 * (x ?? 0)) / 20)).toEqual([0, 1])
+    expect(ranges.slice(1).every(({ from }, i) => from === ranges[i].to)).toBe(true)
   })
 
   test('its ranges tile what is asked for and say the same as every instant', () => {

@@ -1,5 +1,15 @@
-import { activeCut, type EndFades, type FilmRun, filmOf, type Passage, spanOnGrid } from '../film/index.ts'
-import { type FileFacts, factsOfClip, frameGridOf, type Layer, type PictureSpan, type ProjectDoc, pictureSpans, projectRate } from '../project/index.ts'
+import { activeCut, type EndFades, type FilmRun, filmOf, type Passage, type Shown, spanOnGrid } from '../film/index.ts'
+import {
+  type Clip,
+  type FileFacts,
+  factsOfClip,
+  frameGridOf,
+  type Layer,
+  type PictureSpan,
+  type ProjectDoc,
+  pictureSpans,
+  projectRate,
+} from '../project/index.ts'
 import { clipToMaster, type Flicks, flicks, frameAt, frameShownAt, frameStart, nextFrameStart, type Rate, secondsToFlicks, ZERO } from '../time/index.ts'
 
 /** A gathered file as exchange files refer to it. */
@@ -22,7 +32,11 @@ export interface Segment {
   /** null = nothing there (gap, black or a card). */
   readonly source: {
     readonly file: ExchangeFile
+    /** Where its pictures are read: the file, or what was made of it. */
+    readonly pictures: ExchangeFile
     readonly clipId: string
+    /** Of those that show the clip, the one that is seen. */
+    readonly angleId: string
     readonly angleName: string
     /** Frame of the file shown at the segment's first frame, 0 = the file's first picture. */
     readonly firstFrame: number
@@ -38,6 +52,11 @@ export interface Segment {
 /** What is seen together with the cut where one picture gives way to another. */
 export interface GivingSegment extends Segment {
   readonly passage: Passage
+}
+
+/** An angle that is seen small over the picture, or behind it. */
+export interface InsetSegment extends Segment {
+  readonly layer: Layer
 }
 
 /** Part of a recording of the master on the tracks. */
@@ -70,7 +89,16 @@ export interface Exchange {
   readonly givings: GivingSegment[]
   readonly fades: EndFades
   /** What lies over the picture, counted as the tracks are; the lower ones first. */
-  readonly layers: readonly { readonly layer: Layer; readonly fromFrame: number; readonly frames: number; readonly masterFrame: number }[]
+  readonly layers: readonly {
+    readonly layer: Layer
+    readonly fromFrame: number
+    readonly frames: number
+    readonly masterFrame: number
+    /** What a still shows. */
+    readonly file?: ExchangeFile
+  }[]
+  /** Pictures of insets and backgrounds, in the order of their layers. */
+  readonly insets: readonly InsetSegment[]
   /** The programme: where its runs lie on the tracks. */
   readonly runs: readonly { readonly fromFrame: number; readonly frames: number; readonly masterFrame: number | null; readonly fade: Flicks }[]
   readonly angles: { name: string; id: string; segments: Segment[] }[]
@@ -130,26 +158,33 @@ export function layOut(
     originFrame,
     fromFrame: base,
     toFrame: last.fromFrame + last.frames,
-    cut: film.plan().map(({ at, length, from, clipId, standIn, stillAt, run }) => {
+    cut: film.plan().map(({ at, length, from, standIn, run, ...shown }) => {
       const fromFrame = base + frameAt(at, rate)
       const frames = frameAt(length, rate)
       if (from === null) return { fromFrame, frames, masterFrame: null, source: null, standIn, ...(run.text !== undefined && { text: run.text }) }
-      return segment(doc, files, rate, { fromFrame, frames, masterFrame: frameAt(from, rate) }, clipId, standIn, stillAt)
+      return segment(doc, files, rate, { fromFrame, frames, masterFrame: frameAt(from, rate) }, { ...shown, standIn })
     }),
-    givings: film.givings().flatMap(({ at, from, length, clipId, standIn, stillAt, passage }) => {
+    givings: film.givings().flatMap(({ at, from, length, passage, ...shown }) => {
       // A frame shows what is seen at its start.
       const masterFrame = frameAt(nextFrameStart(from, rate), rate)
       const frames = frameAt(nextFrameStart(flicks(from + length), rate), rate) - masterFrame
       const fromFrame = base + frameAt(nextFrameStart(at, rate), rate)
       // What sinks into black or white shows no other picture.
-      const other = passage.kind === 'dissolve' ? clipId : null
-      return frames > 0 ? [{ ...segment(doc, files, rate, { fromFrame, frames, masterFrame }, other, standIn, stillAt), passage }] : []
+      const clipId = passage.kind === 'dissolve' ? shown.clipId : null
+      return frames > 0 ? [{ ...segment(doc, files, rate, { fromFrame, frames, masterFrame }, { ...shown, clipId }), passage }] : []
     }),
     fades: film.fades,
     layers: film.layerStretches().flatMap(({ layer, at, from, length }) => {
       const masterFrame = frameAt(nextFrameStart(from, rate), rate)
       const frames = frameAt(nextFrameStart(flicks(from + length), rate), rate) - masterFrame
-      return frames > 0 ? [{ layer, fromFrame: base + frameAt(nextFrameStart(at, rate), rate), frames, masterFrame }] : []
+      const file = layer.fileId === undefined ? undefined : files.get(layer.fileId)
+      return frames > 0 ? [{ layer, fromFrame: base + frameAt(nextFrameStart(at, rate), rate), frames, masterFrame, ...(file && { file }) }] : []
+    }),
+    insets: film.insetStretches().flatMap(({ layer, at, from, length, ...shown }) => {
+      const masterFrame = frameAt(nextFrameStart(from, rate), rate)
+      const frames = frameAt(nextFrameStart(flicks(from + length), rate), rate) - masterFrame
+      const fromFrame = base + frameAt(nextFrameStart(at, rate), rate)
+      return frames > 0 ? [{ ...segment(doc, files, rate, { fromFrame, frames, masterFrame }, shown), layer }] : []
     }),
     runs: tracks.map((t, i) => ({ ...t, fade: film.runs[i].fade })),
     angles: doc.angles
@@ -228,21 +263,34 @@ function segment(
   files: ReadonlyMap<string, ExchangeFile>,
   rate: Rate,
   track: Track,
-  clipId: string | null,
-  standIn: boolean,
-  stillAt: Flicks | null = null,
+  { clipId, angleId, standIn, stillAt = null }: Pick<Shown, 'clipId' | 'angleId' | 'standIn'> & { readonly stillAt?: Flicks | null },
 ): Segment {
   const clip = clipId ? doc.clips[clipId] : undefined
   const gathered = clip && files.get(clip.fileId)
-  const file = gathered && { ...gathered, facts: factsOfClip(gathered.facts, clip) }
+  const asUsed = (one: ExchangeFile) => ({ ...one, facts: factsOfClip(one.facts, clip as Clip) })
+  const file = gathered && asUsed(gathered)
+  const worked = clip?.workedFileId === undefined ? undefined : files.get(clip.workedFileId)
   const placement = clipId ? doc.placements[clipId] : undefined
   const grid = file && frameGridOf(file.facts)
   const nothing = { ...track, source: null, standIn }
   if (!clip || !file || !placement || !grid || track.masterFrame === null) return nothing
   const firstFrame = frameShownAt(stillAt ?? frameStart(track.masterFrame, rate), placement, grid)
   if (firstFrame === null) return nothing
-  const angleName = doc.angles.find((a) => a.id === clip.angleId)?.name ?? ''
-  return { ...track, source: { file, clipId: clip.id, angleName, firstFrame, rate: placement.rate }, standIn, ...(stillAt !== null && { stillAt }) }
+  const angle = doc.angles.find((a) => a.id === (angleId ?? clip.angleId))
+  return {
+    ...track,
+    source: {
+      file,
+      pictures: worked ? asUsed(worked) : file,
+      clipId: clip.id,
+      angleId: angle?.id ?? '',
+      angleName: angle?.name ?? '',
+      firstFrame,
+      rate: placement.rate,
+    },
+    standIn,
+    ...(stillAt !== null && { stillAt }),
+  }
 }
 
 /** Clips of an angle on as few lanes as keep them from overlapping; the first lane holds the earliest. */
@@ -252,7 +300,7 @@ function angleLanes(doc: ProjectDoc, files: ReadonlyMap<string, ExchangeFile>, r
   const pieces = tracks.flatMap((track) =>
     spans.flatMap((span) => {
       const piece = within(track, frameAt(span.start, rate), frameAt(span.end, rate))
-      const one = piece && segment(doc, files, rate, piece, span.clipId, false)
+      const one = piece && segment(doc, files, rate, piece, { ...span, standIn: false })
       return one?.source ? [one] : []
     }),
   )

@@ -1,5 +1,5 @@
 export { writeEdl } from './edl/write.ts'
-export { type Exchange, ExchangeError, type ExchangeFile, type GivingSegment, layOut, type MasterSegment, type Segment } from './exchange.ts'
+export { type Exchange, ExchangeError, type ExchangeFile, type GivingSegment, type InsetSegment, layOut, type MasterSegment, type Segment } from './exchange.ts'
 export { EXCHANGE_FORMATS, ExchangeFormatError, exchangeFormat } from './exchanges.ts'
 export {
   type Counted,

@@ -1,5 +1,5 @@
 import fc from 'fast-check'
-import { isPlain, type Look, looked, lookTable, TABLE_SIZE, tableText, throughTable } from './look.ts'
+import { greyBalance, isPlain, type Look, looked, lookTable, TABLE_SIZE, tableText, throughTable } from './look.ts'
 
 const number = (min: number, max: number) => fc.double({ min, max, noNaN: true })
 const colours = fc.tuple(number(0, 1), number(0, 1), number(0, 1))
@@ -36,6 +36,20 @@ describe('a look', () => {
     expect(warm[0]).toBeGreaterThan(warm[2])
     expect(0.2126 * warm[0] ** 2.4 + 0.7152 * warm[1] ** 2.4 + 0.0722 * warm[2] ** 2.4).toBeCloseTo(0.5 ** 2.4, 6)
     expect(looked({ tint: 1 }, [0.5, 0.5, 0.5])[1]).toBeLessThan(0.5)
+  })
+
+  test('a colour that is picked as grey becomes grey, whatever else is corrected; what is too dark tells nothing', () => {
+    const channel = number(0.25, 0.75)
+    fc.assert(
+      fc.property(fc.tuple(channel, channel, channel), number(-1, 1), number(0.7, 1.3), (colour, exposure, contrast) => {
+        const balance = greyBalance(colour)
+        fc.pre(Math.abs(balance.warmth ?? 9) < 2 && Math.abs(balance.tint ?? 9) < 2)
+        const seen = looked({ ...balance, exposure: exposure - 1, contrast }, colour)
+        expect(Math.max(...seen) - Math.min(...seen)).toBeLessThan(1e-6)
+      }),
+    )
+    expect(greyBalance([0.01, 0.5, 0.5])).toEqual({})
+    expect(greyBalance([0.1, 0.5, 1]).warmth).toBe(2)
   })
 
   test('contrast turns around middle grey, no saturation is grey', () => {

@@ -1,24 +1,48 @@
+import { type Curves, curveThrough, isStraight } from './curve.ts'
+import type { Vignette } from './vignette.ts'
+
+/** A table of colours that was read from a file and lies beside the project. */
+export interface InputTable {
+  /** Names its content. */
+  readonly id: string
+  readonly name: string
+}
+
 /** How pictures are corrected, in numbers; what is absent is left as it is. */
 export interface Look {
+  /** What pictures of a film stock or a logarithmic curve are brought through before all else. */
+  readonly input?: InputTable
   /** Stops, −5 to 5. */
   readonly exposure?: number
   /** −1 (cooler) to 1 (warmer). */
   readonly warmth?: number
   /** −1 (greener) to 1 (more magenta). */
   readonly tint?: number
+  /** Brightness between black and white, which stay, −1 (darker) to 1 (brighter). */
+  readonly mids?: number
   /** Around middle grey, 0 to 3; 1 is none. */
   readonly contrast?: number
   /** 0 (grey) to 3; 1 is none. */
   readonly saturation?: number
+  /** Fine detail, −1 (soft) to 1 (sharp). */
+  readonly sharpness?: number
+  /** What becomes of numbers at last. */
+  readonly curves?: Curves
+  /** Over the frame, however the picture is framed in it. */
+  readonly vignette?: Vignette
 }
+/** What of a look is one number. */
+export type LookNumber = Exclude<keyof Look, 'input' | 'curves' | 'vignette'>
 
 /** Least and greatest of each number of a look. */
-export const LOOK_BOUNDS: Readonly<Record<keyof Look, readonly [number, number]>> = {
+export const LOOK_BOUNDS: Readonly<Record<LookNumber, readonly [number, number]>> = {
   exposure: [-5, 5],
-  warmth: [-1, 1],
-  tint: [-1, 1],
+  warmth: [-2, 2],
+  tint: [-2, 2],
+  mids: [-1, 1],
   contrast: [0, 3],
   saturation: [0, 3],
+  sharpness: [-1, 1],
 }
 
 /** Steps of a table of colours along red, green and blue, ends counted: so that whole numbers of 0 to 255 lie on it or between two. */
@@ -39,38 +63,71 @@ const MOST_TINT = 0.5
 
 const within = (x: number) => Math.max(0, Math.min(1, x))
 
-/** Whether a look changes anything. */
-export const isPlain = ({ exposure = 0, warmth = 0, tint = 0, contrast = 1, saturation = 1 }: Look): boolean =>
-  exposure === 0 && warmth === 0 && tint === 0 && contrast === 1 && saturation === 1
+/** Whether a look leaves colours as they are. */
+export const keepsColours = ({ input, exposure = 0, warmth = 0, tint = 0, mids = 0, contrast = 1, saturation = 1, curves = {} }: Look): boolean =>
+  !input && Object.values(curves).every(isStraight) && exposure === 0 && warmth === 0 && tint === 0 && mids === 0 && contrast === 1 && saturation === 1
+
+/** Whether a look changes nothing. */
+export const isPlain = (look: Look): boolean => keepsColours(look) && !look.vignette && !look.sharpness
+
+/** A colour in red, green and blue: as numbers of a picture or as light, 0..1. */
+export type Colour = readonly [number, number, number]
+
+/** Light from numbers of a picture. */
+export const lightOf = (colour: Colour): Colour => [within(colour[0]) ** GAMMA, within(colour[1]) ** GAMMA, within(colour[2]) ** GAMMA]
 
 /**
- * What a look makes of one colour: exposure and balance act on light, grey keeps its brightness under a balance; contrast turns
- * around middle grey, saturation around the brightness of each colour.
- * @param colour red, green and blue as numbers of a picture, 0..1
+ * What a look makes of light: exposure and balance act on it, grey keeps its brightness under a balance; mids bend what lies between
+ * black and white; contrast turns around middle grey, saturation around the brightness of each colour; curves come last.
+ * @returns from light to numbers of a picture, 0..1
  */
-export function looked(
-  { exposure = 0, warmth = 0, tint = 0, contrast = 1, saturation = 1 }: Look,
-  colour: readonly [number, number, number],
-): [number, number, number] {
+export function looking({ exposure = 0, warmth = 0, tint = 0, mids = 0, contrast = 1, saturation = 1, curves = {} }: Look): (light: Colour) => Colour {
   const balance = [2 ** ((MOST_WARMTH / 2) * warmth), 2 ** (-MOST_TINT * tint), 2 ** (-(MOST_WARMTH / 2) * warmth)]
   const same = 2 ** exposure / (KR * balance[0] + KG * balance[1] + KB * balance[2])
-  const [r, g, b] = colour.map((x, i) => {
-    const light = within(x) ** GAMMA * balance[i] * same
-    return within(GREY + (light ** (1 / GAMMA) - GREY) * contrast)
+  const [x, y, z] = balance.map((share) => share * same)
+  const power = 2 ** -mids / GAMMA
+  const number = (light: number) => within(GREY + (light ** power - GREY) * contrast)
+  const { all, ...own } = curves
+  const last = [own.red, own.green, own.blue].map((each) => {
+    const [first, second] = [all, each].map((c) => (c === undefined || isStraight(c) ? null : curveThrough(c)))
+    return (x: number) => within(second ? second(first ? first(x) : x) : first ? first(x) : x)
   })
-  const bright = KR * r + KG * g + KB * b
-  return [within(bright + saturation * (r - bright)), within(bright + saturation * (g - bright)), within(bright + saturation * (b - bright))]
+  return (light) => {
+    const [r, g, b] = [number(light[0] * x), number(light[1] * y), number(light[2] * z)]
+    const bright = KR * r + KG * g + KB * b
+    const coloured = (x: number) => within(bright + saturation * (x - bright))
+    return [last[0](coloured(r)), last[1](coloured(g)), last[2](coloured(b))]
+  }
 }
 
-/** The table of a look. */
-export function lookTable(look: Look): ColourTable {
+/**
+ * The balance by which a colour becomes grey, as far as the scales go.
+ * @param colour numbers of a picture before it is corrected, 0..1
+ * @returns none where it is too dark for its balance to be told
+ */
+export function greyBalance(colour: Colour): Pick<Look, 'warmth' | 'tint'> {
+  const [r, g, b] = lightOf(colour)
+  if (Math.min(r, g, b) < LEAST_GREY) return {}
+  const bounded = (key: 'warmth' | 'tint', x: number) => Math.max(LOOK_BOUNDS[key][0], Math.min(LOOK_BOUNDS[key][1], x))
+  return { warmth: bounded('warmth', Math.log2(b / r) / MOST_WARMTH), tint: bounded('tint', Math.log2(g / Math.sqrt(r * b)) / MOST_TINT) }
+}
+/** Light below which colour is mostly noise. */
+const LEAST_GREY = 1e-4
+
+/** What a look makes of one colour, both as numbers of a picture, 0..1; {@link looking} says how. */
+export const looked = (look: Look, colour: Colour): Colour => looking(look)(lightOf(colour))
+
+/** The table of a look. @param input the table that it names, where it names one; without it that is left away */
+export function lookTable(look: Look, input: ColourTable | null = null): ColourTable {
   const out = new Float32Array(TABLE_SIZE ** 3 * 3)
   const last = TABLE_SIZE - 1
+  const lights = Array.from({ length: TABLE_SIZE }, (_, n) => (n / last) ** GAMMA)
+  const through = looking(look)
   let at = 0
   for (let b = 0; b < TABLE_SIZE; b++)
     for (let g = 0; g < TABLE_SIZE; g++)
       for (let r = 0; r < TABLE_SIZE; r++) {
-        out.set(looked(look, [r / last, g / last, b / last]), at)
+        out.set(through(input ? lightOf([input[at], input[at + 1], input[at + 2]]) : [lights[r], lights[g], lights[b]]), at)
         at += 3
       }
   return out

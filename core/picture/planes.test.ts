@@ -52,6 +52,24 @@ describe('planes to pixels', () => {
     expect(Array.from(out, (p) => p & 255)).toEqual([0, 0, 25, 75, 125, 175, 200, 200])
   })
 
+  test('colour lies between its samples, at the left one of two columns, unless pictures come out small', () => {
+    const [width, height] = [16, 8]
+    const planes = plain(width, height, [128, 128, 128])
+    const half = width / 2
+    for (let row = 0; row < height / 2; row++) for (let x = 0; x < half; x++) planes.data[width * height + (half * height) / 2 + row * half + x] = 100 + 8 * x
+    const red = (count: number, part: { x: number; y: number; width: number; height: number }) => {
+      const out = new Uint32Array(count * 4)
+      planesToPixels(planes, { matrix: 'bt709', full: true }, part, out, count, 4)
+      return Array.from(out.subarray(0, count), (p) => p & 255)
+    }
+    const wanted = (x: number) => 128 + 1.5748 * (100 + 8 * Math.min(half - 1, x / 2) - 128)
+    for (const [x, r] of red(width, all(planes)).entries()) expect(Math.abs(r - wanted(x))).toBeLessThanOrEqual(1)
+    // A part begins where it begins.
+    for (const [x, r] of red(6, { x: 4, y: 0, width: 6, height: 8 }).entries()) if (x < 4) expect(Math.abs(r - wanted(x + 4))).toBeLessThanOrEqual(1)
+    // At a third of the size neighbours are further apart than colour is coarse.
+    for (const [x, r] of red(5, all(planes)).entries()) expect(Math.abs(r - wanted(((x + 0.5) / 5) * 16 - 0.5))).toBeLessThanOrEqual(13)
+  })
+
   test('odd sizes have half a colour more, and what does not fit is refused', () => {
     const planes = plain(5, 3, [63, 102, 240])
     const out = new Uint32Array(15)

@@ -32,8 +32,8 @@ function rowOf([a, b, c, d, e, f]: Affine, x: number, y: number, step: number, k
 }
 
 /**
- * Brings a picture through a map onto a frame of red, green and blue: brightness between its neighbours in both directions, colour from
- * the nearest. What lies beside it is black.
+ * Brings a picture through a map onto a frame of red, green and blue, between neighbours in both directions, brightness and colour (MPEG-2
+ * siting). What lies beside it is black.
  * @param map from pixels of the picture to pixels of the frame
  * @param kept of the picture, in its pixels
  * @param out as {@link planesToPixels} writes it, `width` × `height`
@@ -50,8 +50,8 @@ export function pixelsThrough(
   table: ColourTable | null = null,
 ): void {
   const { data, width: w, height: h } = planes
-  const half = (w + 1) >> 1
-  const [uPlane, vPlane] = [w * h, w * h + half * ((h + 1) >> 1)]
+  const [half, tall] = [(w + 1) >> 1, (h + 1) >> 1]
+  const [uPlane, vPlane] = [w * h, w * h + half * tall]
   const { ky, krv, kgu, kgv, kbu, black, bits } = colourNumbers(colour)
   const round = (1 << bits) / 2
   const back = inverse(map)
@@ -73,8 +73,14 @@ export function pixelsThrough(
       const upper = data[at] * (256 - share) + data[at + next] * share
       const lower = data[under] * (256 - share) + data[under + next] * share
       const luma = (((upper * (256 - below) + lower * below) / 65536 - black) * ky + round) | 0
-      const c = (Math.min(h - 1, (v + PLACE / 2) >> PLACE_BITS) >> 1) * half + (Math.min(w - 1, (u + PLACE / 2) >> PLACE_BITS) >> 1)
-      const [cb, cr] = [data[uPlane + c] - 128, data[vPlane + c] - 128]
+      // In samples of colour: in the middle of the height of two rows, at the left one of two columns.
+      const [cu, cv] = [Math.max(0, u >> 1), Math.max(0, (v >> 1) - PLACE / 4)]
+      const [i, j] = [Math.min(cu >> PLACE_BITS, half - 1), Math.min(cv >> PLACE_BITS, tall - 1)]
+      const [along, down] = [(cu >> 8) & 255, (cv >> 8) & 255]
+      const c = j * half + i
+      const [right, low] = [i + 1 < half ? 1 : 0, j + 1 < tall ? half : 0]
+      const cb = between(data, uPlane + c, right, low, along, down)
+      const cr = between(data, vPlane + c, right, low, along, down)
       const red = clamped((luma + krv * cr) >> bits)
       const green = clamped((luma - kgu * cb - kgv * cr) >> bits)
       const blue = clamped((luma + kbu * cb) >> bits)
@@ -85,6 +91,13 @@ export function pixelsThrough(
     if (table) throughTable(table, out.subarray(line + row.first, line + row.end))
     out.fill(DARK, line + row.end, line + width)
   }
+}
+
+/** A colour difference between four samples. @param along,down shares of those further right and further down, 0..256 */
+function between(data: Uint8Array, at: number, right: number, low: number, along: number, down: number): number {
+  const upper = data[at] * (256 - along) + data[at + right] * along
+  const lower = data[at + low] * (256 - along) + data[at + low + right] * along
+  return (upper * (256 - down) + lower * down) / 65536 - 128
 }
 
 /** One plane of a picture through a map onto a plane of the frame. */

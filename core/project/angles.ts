@@ -11,6 +11,10 @@ export type AngleEdit =
   | { type: 'sideAngle'; angleId: string; side: 'left' | 'right' | null }
   | { type: 'frameAngle'; angleId: string; framing: Framing }
   | { type: 'angleDistance'; angleId: string; metres: number }
+  /** The clips of an angle are seen a second time, as an angle of its own that begins as this one is seen. */
+  | { type: 'seeTwice'; angleId: string; id: string; name: string }
+  /** What it was chosen for shows the angle whose clips it had. */
+  | { type: 'seeOnce'; angleId: string }
 
 export const angleReducers: Reducers<AngleEdit> = {
   renameAngle: drafted((doc, { angleId, name }) => {
@@ -33,6 +37,22 @@ export const angleReducers: Reducers<AngleEdit> = {
   frameAngle: drafted((doc, { angleId, framing }) => {
     angleOf(doc, angleId).framing = framing
   }),
+  seeTwice: drafted((doc, { angleId, id, name }) => {
+    const { of = angleId, framing, cutout, look } = angleOf(doc, angleId)
+    if (doc.angles.some((a) => a.id === id)) throw new EditError('there is an angle of this name already')
+    doc.angles.push({ id, name: named(name, 'an angle'), hue: nextHue(doc.angles), framing, of, ...(cutout && { cutout }), ...(look && { look }) })
+  }),
+  seeOnce: drafted((doc, { angleId }) => {
+    const { of } = angleOf(doc, angleId)
+    if (of === undefined) throw new EditError('this angle has clips of its own; move them, or set them aside')
+    doc.angles = doc.angles.filter((a) => a.id !== angleId)
+    for (const { points, layers } of doc.cuts) {
+      for (const [time, point] of Object.entries(points)) if (point.angleId === angleId) points[time] = { ...point, angleId: of }
+      for (const layer of Object.values(layers)) if (layer.angleId === angleId) layer.angleId = of
+    }
+    for (const { id } of Object.values(doc.exceptions).filter((e) => e.angleId === angleId)) delete doc.exceptions[id]
+    if (doc.settings.safeAngle === angleId) doc.settings.safeAngle = of
+  }),
   angleDistance: drafted((doc, { angleId, metres }) => setDistance(doc, angleId, metres)),
 }
 
@@ -48,7 +68,7 @@ export function anglesInUse({ angles, clips }: Pick<ProjectDoc, 'angles' | 'clip
   const all = Object.values(clips)
   const inUse = new Set(all.filter((c) => c.state !== 'aside').map((c) => c.angleId))
   const aside = new Set(all.map((c) => c.angleId).filter((id) => !inUse.has(id)))
-  const found = aside.size === 0 ? angles : angles.filter((a) => !aside.has(a.id))
+  const found = aside.size === 0 ? angles : angles.filter(({ id, of = id }) => !aside.has(of))
   used.set(clips, { angles, found })
   return found
 }

@@ -1,11 +1,12 @@
 import type { Channel, ChannelLayout } from '../mix/index.ts'
-import type { Flicks } from '../time/index.ts'
+import { type Flicks, flicks } from '../time/index.ts'
 import { drafted, type Reducers } from './drawer.ts'
 import { own } from './ids.ts'
 import { clipOf, EditError, named, placementOf } from './lookup.ts'
 import { isMaster } from './master.ts'
 import { accept, moveClips, nudge, type Placing, park, place, placeByPoint, setPoint } from './places.ts'
-import type { Angle, Clip, PointKind, ProjectDoc } from './types.ts'
+import type { Recorder } from './recorder.ts'
+import type { Angle, Clip, PictureException, PointKind, ProjectDoc } from './types.ts'
 
 export type ClipEdit =
   | { type: 'addClips'; angles: Angle[]; clips: Clip[] }
@@ -35,6 +36,22 @@ interface ChannelChange {
   delay?: Flicks | null
 }
 
+/** What is seen of a clip in a way of its own goes with it where it is placed elsewhere. */
+function following<E>(change: (doc: ProjectDoc, edit: E) => void): (recorder: Recorder, edit: E) => void {
+  return drafted<E>((doc, edit) => {
+    const own = Object.values(doc.exceptions).filter((e) => e.clipId !== undefined)
+    const startOf = (e: PictureException) => doc.placements[e.clipId ?? '']?.start
+    const before = own.map(startOf)
+    change(doc, edit)
+    for (const [i, e] of own.entries()) {
+      const [from, to] = [before[i], startOf(e)]
+      if (from === undefined || to === undefined || from === to) continue
+      e.from = flicks(e.from + to - from)
+      e.to = flicks(e.to + to - from)
+    }
+  })
+}
+
 export const clipReducers: Reducers<ClipEdit> = {
   addClips: drafted((doc, { angles, clips }) => addClips(doc, angles, clips)),
   moveClips: drafted((doc, { clipIds, angle }) => moveClips(doc, clipIds, angle)),
@@ -44,10 +61,10 @@ export const clipReducers: Reducers<ClipEdit> = {
       if (aside && isMaster(doc, id)) throw new EditError('the master cannot be set aside; choose another master first')
     }
   }),
-  place: drafted(place),
-  nudge: drafted((doc, { clipIds, by }) => nudge(doc, clipIds, by)),
+  place: following(place),
+  nudge: following((doc, { clipIds, by }) => nudge(doc, clipIds, by)),
   clipPoint: drafted((doc, { clipId, point, time }) => setPoint(doc, clipId, point, time)),
-  placeByPoint: drafted((doc, { clipIds, point }) => placeByPoint(doc, clipIds, point)),
+  placeByPoint: following((doc, { clipIds, point }) => placeByPoint(doc, clipIds, point)),
   lock: drafted((doc, { clipIds, locked }) => {
     for (const id of clipIds) placementOf(doc, id).locked = locked
   }),
@@ -90,6 +107,7 @@ export const clipReducers: Reducers<ClipEdit> = {
 
 function addClips(doc: ProjectDoc, angles: readonly Angle[], clips: readonly Clip[]): void {
   const known = new Set(doc.angles.map((a) => a.id))
+  const twice = new Set(doc.angles.filter((a) => a.of !== undefined).map((a) => a.id))
   for (const angle of angles) {
     if (known.has(angle.id)) throw new EditError('this angle is in the project already')
     known.add(angle.id)
@@ -97,7 +115,8 @@ function addClips(doc: ProjectDoc, angles: readonly Angle[], clips: readonly Cli
   }
   for (const clip of clips) {
     if (own(doc.clips, clip.id)) throw new EditError('this clip is in the project already')
-    if (clip.angleId !== null && !known.has(clip.angleId)) throw new EditError('a clip names an angle that is not in the project')
+    if (clip.angleId !== null && (!known.has(clip.angleId) || twice.has(clip.angleId)))
+      throw new EditError('a clip names an angle that is not in the project, or has no clips of its own')
     doc.clips[clip.id] = clip
   }
 }

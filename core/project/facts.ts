@@ -128,6 +128,9 @@ export function pictureSpans(doc: ProjectDoc, factsOf: (fileId: string) => FileF
     if (!placement || !grid || clip.state !== 'in' || !clip.angleId) continue
     for (const span of pictureSpansOf(placement, grid)) out.push({ clipId: clip.id, angleId: clip.angleId, ...span })
   }
+  // An angle that shows another one's clips has pictures where that has.
+  const seenTwice = doc.angles.filter((a) => a.of !== undefined)
+  if (seenTwice.length > 0) for (const span of [...out]) for (const { id, of } of seenTwice) if (of === span.angleId) out.push({ ...span, angleId: id })
   return out.sort((a, b) => a.start - b.start)
 }
 

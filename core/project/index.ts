@@ -15,7 +15,7 @@ export {
 export { clipRate, eventRange, type FileFacts, factsOfClip, frameGridOf, type PictureSpan, paceOf, pictureSpans, STILL_PLACE, startFrameOf } from './facts.ts'
 export { factsProblem, rateFits, readFacts } from './facts-bounds.ts'
 export { FLAGS, type Flag, flagsOf } from './flags.ts'
-export { isId } from './ids.ts'
+export { isId, own } from './ids.ts'
 export { EditError } from './lookup.ts'
 export { type MarkEdit, marksOnMaster } from './marks.ts'
 export { clockOf, groupStripOf, isMaster, type MasterEdit, masterRange, stripOf } from './master.ts'

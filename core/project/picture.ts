@@ -1,7 +1,7 @@
 import type { Cutout, Look } from '../picture/index.ts'
 import { drafted, type Reducers } from './drawer.ts'
 import { own } from './ids.ts'
-import { angleOf, cutOf, EditError } from './lookup.ts'
+import { angleOf, clipOf, cutOf, EditError } from './lookup.ts'
 import type { Layer, PictureException } from './types.ts'
 
 export type PictureEdit =
@@ -28,8 +28,10 @@ export const pictureReducers: Reducers<PictureEdit> = {
   exceptions: (recorder, { exceptions }) => {
     for (const one of exceptions) {
       angleOf(recorder.doc, one.angleId)
+      if (one.clipId !== undefined) clipOf(recorder.doc, one.clipId)
       if (one.to <= one.from) throw new EditError('a stretch must end after it begins')
       if (one.cutoutTo && !one.cutout) throw new EditError('a move needs a framing that it begins with')
+      if (one.lookTo && !one.look) throw new EditError('a look that changes needs one that it begins with')
       recorder.set(['exceptions', one.id], one)
     }
   },

@@ -45,10 +45,13 @@ export function moveClips(doc: ProjectDoc, clipIds: string[], angle: Angle | { i
     if (!('name' in angle)) throw new EditError('this angle is gone')
     doc.angles.push(angle)
   }
+  if (angleOf(doc, angle.id).of !== undefined) throw new EditError('a second framing shows the clips of another angle and has none of its own')
   const left = new Set(clips.map((c) => c.angleId))
   for (const clip of clips) clip.angleId = angle.id
   // An angle whose last file has gone leaves nothing behind to tidy up.
   doc.angles = doc.angles.filter((a) => !left.has(a.id) || Object.values(doc.clips).some((c) => c.angleId === a.id))
+  // What showed the clips that are gone shows them where they are now.
+  for (const a of doc.angles) if (a.of !== undefined && !doc.angles.some((b) => b.id === a.of)) a.of = angle.id
   dropUnknownChoices(doc)
 }
 

@@ -65,6 +65,8 @@ const anyEdit: fc.Arbitrary<Edit> = fc.oneof(
   some('sideAngle', { angleId, side: fc.constantFrom('left', 'right', null) }),
   some('colourAngle', { angleId, hue: fc.integer({ min: 0, max: 11 }) }),
   some('frameAngle', { angleId, framing: fc.constantFrom('fit', 'fill') }),
+  some('seeTwice', { angleId, id: fc.constantFrom('d', 'e'), name: fc.constant('Close') }),
+  some('seeOnce', { angleId: fc.constantFrom('a', 'd', 'e') }),
   some('place', {
     by: fc.constantFrom('search', 'hand'),
     placements: fc.dictionary(clip, fc.integer({ min: -3, max: 9 }).map(placement)),

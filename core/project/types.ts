@@ -1,7 +1,7 @@
 import type { Magnet, StandIn, SwitchPoint } from '../cut/index.ts'
 import type { Verdict, Why } from '../lineup/index.ts'
 import type { Channel, Processing } from '../mix/index.ts'
-import type { Cutout, Framing, Look, TitleStyle } from '../picture/index.ts'
+import type { ColourKey, Cutout, Framing, InsetEdge, Look, Pace, TitleStyle } from '../picture/index.ts'
 import type { SpanKind } from '../speech/index.ts'
 import { FLICKS_PER_SECOND, type Flicks, flicks, type Jump } from '../time/index.ts'
 
@@ -40,6 +40,8 @@ export interface Angle {
   cutout?: Cutout
   /** How its pictures are corrected. */
   look?: Look
+  /** It has no clips of its own: it shows those of this angle, framed and corrected in its own way. */
+  of?: string
   /** From which side it sees the stage: going from one side to the other at a cut turns everybody around. */
   side?: 'left' | 'right'
   /** Metres between the loudspeakers and the camera: its sound comes that much late, its picture does not. */
@@ -62,7 +64,7 @@ export interface Clip {
   state: ClipState
   /** In the clip's own time. */
   points?: Partial<Record<PointKind, Flicks>>
-  /** A file that was made of the original and is used in its place, with the same timing. */
+  /** A file that was made of the original's pictures and is seen in their place, with the same timing. */
   workedFileId?: string
   /** Name of the take it belongs to, where the master was played more than once. */
   take?: string
@@ -187,12 +189,18 @@ export interface Layer {
   height: number
   /** Place in the frame: parts of its width and height, 0..1 from the left top. */
   place: { x: number; y: number; width: number; height: number }
+  /** Where a still has moved to at its end; absent: it stands. */
+  placeTo?: { x: number; y: number; width: number; height: number }
   /** What is shown: an angle (inset, background), a gathered file (still), or words (title). */
   angleId?: string
   fileId?: string
   text?: string
   /** How the words are drawn; absent: as usual. */
   title?: TitleStyle
+  /** How the edges of an inset are; absent: square. */
+  edge?: InsetEdge
+  /** What of the picture is taken for nothing where a background is seen behind it; absent: as usual. */
+  key?: ColourKey
   /** How long it comes and goes. */
   fadeIn?: Flicks
   fadeOut?: Flicks
@@ -257,12 +265,18 @@ export type Envelope = Record<string, number>
 export interface PictureException {
   id: string
   angleId: string
+  /** Only where this clip is what is seen of it, as one take of several; absent: whatever is seen. */
+  clipId?: string
   from: Flicks
   to: Flicks
   cutout?: Cutout
   /** Where the framing has moved to at its end. */
   cutoutTo?: Cutout
   look?: Look
+  /** What the look has become at its end, where light changes. */
+  lookTo?: Look
+  /** How fast its pictures run; its sound stays as it is. */
+  pace?: Pace
 }
 
 /** How several recordings that are the master together follow each other where they overlap. */

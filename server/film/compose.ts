@@ -5,11 +5,13 @@ import { type Flicks, flicks, frameStart } from '@pendolo/core/time'
 import type { Config } from '../config.ts'
 import { cardFrame } from './card.ts'
 import type { PictureSize } from './framing.ts'
+import { Insets } from './insets.ts'
 import { masterTimeAt } from './shots.ts'
 import { FilmSources } from './sources.ts'
+import { StillsOver } from './stills-over.ts'
 import { Titles } from './titles.ts'
 
-/** The pictures of a film, frame by frame: what the cut shows, what gives way to it, titles over it, and the black at its ends. */
+/** The pictures of a film, frame by frame: what the cut shows, what gives way to it, insets and titles over it, and the black at its ends. */
 export class FilmPictures {
   readonly #exchange: Exchange
   readonly #size: PictureSize
@@ -22,12 +24,16 @@ export class FilmPictures {
   readonly #frames: readonly [Uint8Array, Uint8Array]
   #turn = 0
   readonly #titles: Titles
+  readonly #stills: StillsOver
+  readonly #insets: Insets
 
   /** @param scratch how names begin of files that are needed until the film is there */
   constructor(config: Config, exchange: Exchange, size: PictureSize, scratch: string) {
     this.#exchange = exchange
     this.#size = size
     this.#titles = new Titles(size)
+    this.#stills = new StillsOver(config, size)
+    this.#insets = new Insets(config, exchange, size, `${scratch}.inset`)
     this.#cut = new FilmSources(config, exchange, exchange.cut, size, scratch)
     this.#givings = new FilmSources(config, exchange, exchange.givings, size, `${scratch}.with`)
     this.#length = frameStart(exchange.toFrame - exchange.fromFrame, exchange.rate)
@@ -39,7 +45,7 @@ export class FilmPictures {
   /** All frames in order. The memory of each is used again after the next but one is asked for. */
   async *frames(): AsyncGenerator<Uint8Array> {
     const { fromFrame, rate, fades } = this.#exchange
-    const layers = this.#exchange.layers.filter((l) => l.layer.kind === 'title')
+    const { layers } = this.#exchange
     const { shots } = this.#cut
     let giving = 0
     for (const [i, shot] of shots.entries()) {
@@ -52,7 +58,10 @@ export class FilmPictures {
         if (giving < others.length && others[giving].fromFrame <= frame) picture = await this.#together(picture, giving, frame - others[giving].fromFrame)
         for (const one of layers.filter((l) => l.fromFrame <= frame && frame < l.fromFrame + l.frames)) {
           picture = this.#own(picture)
-          await this.#titles.over(picture, one.layer, frameStart(one.masterFrame + frame - one.fromFrame, rate))
+          const master = frameStart(one.masterFrame + frame - one.fromFrame, rate)
+          if (one.layer.kind === 'title') await this.#titles.over(picture, one.layer, master)
+          else if (one.layer.kind === 'still') await this.#stills.over(picture, one, master)
+          else await this.#insets.over(picture, one.layer, frame)
         }
         const dark = darkOf(flicks(frameStart(frame, rate) - frameStart(fromFrame, rate)), this.#length, fades)
         yield dark > 0 ? this.#laid(picture, this.#black, dark) : picture
@@ -91,5 +100,6 @@ export class FilmPictures {
   async close(): Promise<void> {
     await this.#cut.close()
     await this.#givings.close()
+    await this.#insets.close()
   }
 }

@@ -132,4 +132,37 @@ describe('pictures that are framed', () => {
       await sources.close()
     }
   })
+
+  test('slower, faster, still, or from one speed to another: each frame is the picture whose time has come, and the last one where there are no more', async () => {
+    const paced = (id: string, from: number, to: number, start: number, end = start): Edit => ({
+      type: 'exceptions',
+      exceptions: [{ id, angleId: 'a', from: at(from), to: at(to), pace: { start, end } }],
+    })
+    const sources = await sourcesOf(paced('slow', 10, 30, 0.5), paced('still', 30, 40, 0), paced('ramp', 40, 60, 0.4, 2), paced('past', 65, 75, 3))
+    try {
+      const all = await pictures()
+      const pictured = (n: number) => {
+        if (n >= 10 && n < 30) return 10 + Math.floor((n - 10) / 2)
+        if (n >= 30 && n < 40) return 30
+        if (n >= 65) return Math.min(74, 65 + 3 * (n - 65))
+        if (n < 40 || n >= 60) return n
+        const s = (n - 40) / 20
+        return Math.floor(40 + 20 * (0.4 * s + 1.6 * (s ** 3 - s ** 4 / 2)) + 1e-6)
+      }
+      let n = 0
+      for (const [i, shot] of sources.shots.entries()) {
+        for (let k = 0; k < shot.frames; k++, n++) {
+          const frame = (await sources.frame(i, k)) as Buffer
+          const m = pictured(n)
+          const { mean } = apart(frame, wanted(all[m], WHOLE))
+          expect(mean).toBeLessThanOrEqual(1)
+          for (const other of [m - 1, m + 1]) if (all[other]) expect(apart(frame, wanted(all[other], WHOLE)).mean).toBeGreaterThan(1.3 * mean)
+        }
+        sources.leave(i)
+      }
+      expect(n).toBe(75)
+    } finally {
+      await sources.close()
+    }
+  })
 })

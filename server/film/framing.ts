@@ -11,6 +11,7 @@ import {
   planesThrough,
   type Rect,
 } from '@pendolo/core/picture'
+import { escaped } from '../media/ffmpeg.ts'
 import { COLOURS } from '../media/pictures.ts'
 
 export interface PictureSize {
@@ -118,10 +119,4 @@ export function framed(size: PictureSize, { framing, table, work }: Seen, plain:
 export const bytesOf = (size: PictureSize, { work }: Seen): number => {
   const { width, height } = work?.part ?? size
   return (width * height * 3) / 2
-}
-
-/** A path as an option within a graph of filters: marks of both are taken literally. */
-function escaped(file: string): string {
-  const once = file.replace(/[\\':]/g, '\\$&')
-  return once.replace(/[\\'[\],;]/g, '\\$&')
 }

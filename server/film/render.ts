@@ -44,7 +44,8 @@ export async function renderFilm(
 ): Promise<FilmSound> {
   for (const segment of exchange.cut) {
     const { source } = segment
-    if (source) await present(config, source.file)
+    if (source) await present(config, source.pictures)
+    for (const { file } of exchange.layers) if (file) await present(config, file)
   }
   return completeFiles([out], async ([part]) => {
     const soundFile = `${part}.f32`

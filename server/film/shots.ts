@@ -1,7 +1,8 @@
-import { movedAt, type SightRange, Sights } from '@pendolo/core/film'
+import { movedAt, picturedAt, type SightRange, Sights } from '@pendolo/core/film'
 import type { Exchange, Segment } from '@pendolo/core/formats'
 import { type Cutout, WHOLE } from '@pendolo/core/picture'
-import { type Flicks, flicks, frameStart, masterToClip, nextFrameStart } from '@pendolo/core/time'
+import { frameGridOf } from '@pendolo/core/project'
+import { type Flicks, flicks, frameStart, masterToClip, nextFrameStart, pictureSpansOf } from '@pendolo/core/time'
 
 /** Frames of the film that one source shows in one way. */
 export type Shot<T extends Segment = Segment> = T & {
@@ -15,9 +16,16 @@ export function masterTimeAt({ rate }: Pick<Exchange, 'rate'>, { masterFrame, st
 }
 
 /** Clip time that is seen at a frame of a shot. */
-export function clipTimeAt(exchange: Exchange, shot: Segment, frame: number): Flicks {
-  const { clipId } = shot.source as NonNullable<Segment['source']>
-  return masterToClip(masterTimeAt(exchange, shot, frame), exchange.doc.placements[clipId])
+export function clipTimeAt(exchange: Exchange, shot: Shot, frame: number): Flicks {
+  const { clipId, file } = shot.source as NonNullable<Segment['source']>
+  const placement = exchange.doc.placements[clipId]
+  const shown = masterTimeAt(exchange, shot, frame)
+  if (!shot.sight?.paced || shot.stillAt !== undefined) return masterToClip(shown, placement)
+  // Pictures that run at their own speed stop where there are no more of them.
+  const grid = frameGridOf(file.facts)
+  const span = grid && pictureSpansOf(placement, grid).find((s) => s.start <= shown && shown < s.end)
+  const pictured = picturedAt(shot.sight, shown)
+  return masterToClip(span ? flicks(Math.max(span.start, Math.min(span.end - frameStart(1, grid.rate), pictured))) : pictured, placement)
 }
 
 /** The framing of each frame of a shot that is framed; null for one that is as it is fitted. */
@@ -34,12 +42,12 @@ export function shotsOf<T extends Segment>(exchange: Exchange, segments: readonl
   const sights = new Sights(doc.angles, doc.exceptions)
   return segments.flatMap((segment): Shot<T>[] => {
     const { source, masterFrame, frames, fromFrame } = segment
-    const angleId = source && doc.clips[source.clipId].angleId
+    const angleId = source?.angleId
     if (!angleId || masterFrame === null) return [{ ...segment, sight: null }]
     const from = masterTimeAt(exchange, segment, 0)
-    if (segment.stillAt !== undefined) return [{ ...segment, sight: sights.ranges(angleId, from, flicks(from + 1))[0] }]
+    if (segment.stillAt !== undefined) return [{ ...segment, sight: sights.ranges(angleId, from, flicks(from + 1), source.clipId)[0] }]
     // A frame is seen as its start is.
-    const ranges = sights.ranges(angleId, from, frameStart(masterFrame + frames, rate))
+    const ranges = sights.ranges(angleId, from, frameStart(masterFrame + frames, rate), source.clipId)
     const firsts = ranges.map((r) => Math.round((nextFrameStart(r.from, rate) - from) / frameStart(1, rate)))
     return ranges.flatMap((sight, i) => {
       const [first, end] = [firsts[i], firsts[i + 1] ?? frames]

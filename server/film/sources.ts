@@ -1,9 +1,10 @@
 import { rm, writeFile } from 'node:fs/promises'
 import type { Exchange, Segment } from '@pendolo/core/formats'
-import { type Cutout, type Look, lookTable, tableText } from '@pendolo/core/picture'
+import { type Cutout, darkenPlanes, keepsColours, type Look, lookTable, sharpenPlanes, tableText, type Vignette, vignetteMask } from '@pendolo/core/picture'
 import { frameStart } from '@pendolo/core/time'
 import type { Config } from '../config.ts'
 import { type PictureSource, pictureSource } from '../media/pictures.ts'
+import { readTable } from '../media/tables.ts'
 import { type ClipRange, PictureDecoder } from './decoder.ts'
 import { type PictureSize, placeWork, type Seen, workOf } from './framing.ts'
 import { clipTimeAt, cutoutsOf, type Shot, shotsOf } from './shots.ts'
@@ -43,18 +44,22 @@ export class FilmSources<T extends Segment = Segment> {
   /** Frames in turn, for pictures that are brought into them: the one that is shown, and the next. */
   readonly #frames: Buffer[] = []
   #turn = 0
+  /** By what vignettes are, how much they leave of each pixel. */
+  readonly #masks = new Map<string, Uint8Array>()
   #closed = false
 
   /**
    * @param segments what is shown one after the other
    * @param scratch how names begin of files that are needed until the film is there
+   * @param small pictures fill a small frame, however they are framed in a large one
    */
-  constructor(config: Config, exchange: Exchange, segments: readonly T[], size: PictureSize, scratch: string) {
+  constructor(config: Config, exchange: Exchange, segments: readonly T[], size: PictureSize, scratch: string, small = false) {
     this.#config = config
     this.#scratch = scratch
     this.#exchange = exchange
     this.#size = size
-    this.shots = shotsOf(exchange, segments)
+    const shots = shotsOf(exchange, segments)
+    this.shots = small ? shots.map((s) => ({ ...s, sight: s.sight && { ...s.sight, framing: 'fill', cutout: null, cutoutTo: null } })) : shots
   }
 
   /**
@@ -70,13 +75,33 @@ export class FilmSources<T extends Segment = Segment> {
     const shot = this.shots[index]
     const data = await pictures.shownAt(clipTimeAt(this.#exchange, shot, frame))
     const { work } = seen
-    if (!work) return data
-    this.#turn = 1 - this.#turn
-    const out = this.#frames[this.#turn] ?? Buffer.allocUnsafeSlow((this.#size.width * this.#size.height * 3) / 2)
-    this.#frames[this.#turn] = out
-    const cutouts = this.#cutouts(index) as readonly Cutout[]
-    placeWork(data, work, ownSize(shot), this.#size, seen.framing, cutouts[Math.min(frame, cutouts.length - 1)], out)
+    const { vignette, sharpness } = shot.sight?.look ?? {}
+    if (!work && !vignette && !sharpness) return data
+    const out = this.#frame()
+    if (work) {
+      const cutouts = this.#cutouts(index) as readonly Cutout[]
+      placeWork(data, work, ownSize(shot), this.#size, seen.framing, cutouts[Math.min(frame, cutouts.length - 1)], out)
+    }
+    if (sharpness) sharpenPlanes({ data: work ? out : data, ...this.#size }, sharpness, out)
+    if (vignette) darkenPlanes({ data: work || sharpness ? out : data, ...this.#size }, this.#mask(vignette), out)
     return out
+  }
+
+  /** Memory for a frame of ours, other than the last one's. */
+  #frame(): Buffer {
+    this.#turn = 1 - this.#turn
+    this.#frames[this.#turn] ??= Buffer.allocUnsafeSlow((this.#size.width * this.#size.height * 3) / 2)
+    return this.#frames[this.#turn]
+  }
+
+  #mask(vignette: Vignette): Uint8Array {
+    const key = JSON.stringify(vignette)
+    let mask = this.#masks.get(key)
+    if (!mask) {
+      mask = vignetteMask(this.#size.width, this.#size.height, vignette)
+      this.#masks.set(key, mask)
+    }
+    return mask
   }
 
   /** Framings of the shot that was asked for last, which is mostly asked for again. */
@@ -142,7 +167,7 @@ export class FilmSources<T extends Segment = Segment> {
     this.#open.set(index, opening)
   }
 
-  async #begin(index: number, shot: Shot, { file }: Source): Promise<Opened> {
+  async #begin(index: number, shot: Shot, { pictures: file }: Source): Promise<Opened> {
     let looked = this.#looked.get(file.path)
     if (!looked) {
       looked = pictureSource(this.#config, file.path)
@@ -151,7 +176,7 @@ export class FilmSources<T extends Segment = Segment> {
     const { framing = 'fit', look = null } = shot.sight ?? {}
     const cutouts = cutoutsOf(this.#exchange, shot)
     const work = cutouts && workOf(ownSize(shot), this.#size, framing, cutouts)
-    const seen: Seen = { framing, table: look && (await this.#table(look)), work }
+    const seen: Seen = { framing, table: look && !keepsColours(look) ? await this.#table(look) : null, work }
     const source = await looked
     const pictures = file.facts.video?.still
       ? new StillDecoder(this.#config, file, source, this.#size, seen)
@@ -167,7 +192,10 @@ export class FilmSources<T extends Segment = Segment> {
     let written = this.#tables.get(text)
     if (!written) {
       const file = `${this.#scratch}.look-${this.#tables.size}.cube`
-      written = writeFile(file, tableText(lookTable(look))).then(() => file)
+      written = (look.input ? readTable(this.#config, look.input) : Promise.resolve(null)).then(async (input) => {
+        await writeFile(file, tableText(lookTable(look, input)))
+        return file
+      })
       this.#tables.set(text, written)
     }
     return written
@@ -183,12 +211,12 @@ export class FilmSources<T extends Segment = Segment> {
 
 /** Size of a shot's pictures as displayed. */
 function ownSize({ source }: Shot): PictureSize {
-  const { width = 0, height = 0 } = source?.file.facts.video ?? {}
+  const { width = 0, height = 0 } = source?.pictures.facts.video ?? {}
   return { width, height }
 }
 
 /** Whether pictures that were opened for one shot serve the other. */
 function sameWay({ sight: a }: Shot, { sight: b }: Shot): boolean {
-  if (a?.cutoutTo || b?.cutoutTo) return false
+  if (a?.cutoutTo || b?.cutoutTo || a?.paced || b?.paced) return false
   return JSON.stringify([a?.framing, a?.cutout, a?.look]) === JSON.stringify([b?.framing, b?.cutout, b?.look])
 }

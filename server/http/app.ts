@@ -10,6 +10,7 @@ import { exchangeRoutes } from './routes/exchange.ts'
 import { jobRoutes } from './routes/jobs.ts'
 import { materialRoutes } from './routes/material.ts'
 import { projectRoutes } from './routes/projects.ts'
+import { tableRoutes } from './routes/tables.ts'
 import { inTime, noPrototypes, onlyOurselves, ownRequests, shallow } from './security.ts'
 
 /** Edits of a long session are small; a pulse of three hours is the largest body. */
@@ -54,6 +55,7 @@ export function makeApp(shop: Workshop, streams: EventStreams, log: Logger, port
   projectRoutes(api, shop)
   editRoutes(api, shop)
   jobRoutes(api, shop)
+  tableRoutes(api, shop)
   exchangeRoutes(api, shop)
   api.use((request: Request) => {
     throw new ProblemError(404, 'Not found', `there is nothing at ${request.originalUrl.slice(0, 200)}`)

@@ -38,10 +38,10 @@ export async function openWorkshop(
   log: Logger = pino({ level: process.env.PENDOLO_LOG ?? 'warn' }),
   { alone = true, backupEvery = BACKUP_EVERY }: { alone?: boolean; backupEvery?: number } = {},
 ): Promise<OpenWorkshop> {
-  for (const folder of [config.home, config.artefacts, config.uploads, config.films]) mkdirSync(folder, { recursive: true })
+  for (const folder of [config.home, config.artefacts, config.uploads, config.films, config.worked]) mkdirSync(folder, { recursive: true })
   const lock = alone ? await lockHome(config.home) : null
   try {
-    if (lock) for (const folder of [config.artefacts, config.films, path.join(config.home, 'backups')]) await sweepParts(folder)
+    if (lock) for (const folder of [config.artefacts, config.films, config.worked, path.join(config.home, 'backups')]) await sweepParts(folder)
     const before = existsSync(databaseFile(config.home))
     const { db, close } = await openDatabase(config.home, config.migrations)
     const events = new LocalBus()

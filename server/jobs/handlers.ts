@@ -16,6 +16,7 @@ import type { LineUpTools, MasterSound } from '../lineup/round.ts'
 import { type TakenClip, takesOf } from '../lineup/takes.ts'
 import { artefactPath, hasArtefact } from '../media/artefacts.ts'
 import { makeLightCopies } from '../media/copies.ts'
+import { makeDrawing } from '../media/drawings.ts'
 import type { SoundFindings } from '../media/findings.ts'
 import { makeLuma } from '../media/luma.ts'
 import { present } from '../media/originals.ts'
@@ -25,8 +26,9 @@ import type { JobOutcome, JobRun } from '../ports/queue.ts'
 import type { FileRow } from '../ports/store.ts'
 import { findAgain } from '../project/find-again.ts'
 import { findInMaster } from './find.ts'
+import { steady } from './steady.ts'
 import { fileJobs } from './wanted.ts'
-import { exchangeFiles, joinedOf, masterOf, type Workshop } from './workshop.ts'
+import { exchangeFiles, fileOf, joinedOf, masterOf, type Workshop } from './workshop.ts'
 
 /** Teaches the queue what each kind of job does. */
 export function installHandlers(shop: Workshop): void {
@@ -37,6 +39,7 @@ export function installHandlers(shop: Workshop): void {
   queue.handle('pulse', (run) => withRoom(shop, run, findInMaster))
   queue.handle('loudness', (run) => loudness(shop, run))
   queue.handle('film', (run) => withRoom(shop, run, film))
+  queue.handle('steady', (run) => withRoom(shop, run, steady))
   queue.handle('originals', (run) => originals(shop, run))
 }
 
@@ -67,19 +70,13 @@ const CHANNEL_BYTES = 60_000
 const FILM_BYTES = 0.03
 const MIX_BYTES = 390_000
 
-async function fileOf(shop: Workshop, run: JobRun): Promise<FileRow> {
-  const file = (await shop.store.files(run.projectId)).find((f) => f.id === run.fileId)
-  if (!file) throw new MediaError('the file is no longer part of the project')
-  await present(shop.config, file)
-  return file
-}
-
 async function copies(shop: Workshop, run: JobRun) {
   const file = await fileOf(shop, run)
   if (!hasArtefact(shop.config, file.contentKey, 'sharp'))
     await needRoom(shop.config, shop.config.artefacts, LIGHT_BYTES * file.facts.durationSeconds, `the light copy of ${file.name}`)
   const frames = await makeLightCopies(shop.config, file.path, file.contentKey, file.facts, (share) => run.report(share, { code: 'copying' }), run.signal)
   const { video } = file.facts
+  if (video?.still) await makeDrawing(shop.config, file, run.signal)
   // Only a whole pass tells the exact number of pictures; containers often only guess.
   if (frames !== null && video && frames !== video.frames)
     await shop.store.updateFile(file.id, run.projectId, { facts: { ...file.facts, video: { ...video, frames } } })

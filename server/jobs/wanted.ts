@@ -15,7 +15,7 @@ export function fileJobs(projectId: string, files: readonly FileRow[], author = 
 
 /** What a file's job leaves; where it is gone, the job is done again. */
 const leaves = (kind: NewJob['kind'], { facts }: FileRow): readonly Artefact[] =>
-  kind === 'copies' ? ['tile', 'sharp'] : [...listeningArtefacts(facts), 'peaks', 'analysis', 'findings']
+  kind === 'copies' ? ['tile', 'sharp', ...(facts.video?.still ? (['drawing'] as const) : [])] : [...listeningArtefacts(facts), 'peaks', 'analysis', 'findings']
 
 /**
  * Queues what files of clips need and nobody is about to make: what an earlier fault left without a job, and what
@@ -25,7 +25,7 @@ export async function queueMissing({ config, store, queue }: Workshop): Promise<
   for (const projectId of await store.ids()) {
     const doc = await store.doc(projectId).catch(() => null)
     if (!doc) continue
-    const used = new Set(Object.values(doc.clips).map((c) => c.fileId))
+    const used = new Set(Object.values(doc.clips).flatMap((c) => [c.fileId, c.workedFileId]))
     const latest = await queue.latest(projectId)
     for (const file of (await store.files(projectId)).filter((f) => used.has(f.id)))
       for (const job of fileJobs(projectId, [file])) {

@@ -18,6 +18,14 @@ export interface Workshop {
   readonly analysis: Analysis
 }
 
+/** The original that a job is about. @throws MediaError where it is gone */
+export async function fileOf(shop: Workshop, run: JobRun): Promise<FileRow> {
+  const file = (await shop.store.files(run.projectId)).find((f) => f.id === run.fileId)
+  if (!file) throw new MediaError('the file is no longer part of the project')
+  await present(shop.config, file)
+  return file
+}
+
 /** The file that keeps the project's time; `heard` when its sound is needed. */
 export async function masterOf(config: Config, doc: ProjectDoc, files: readonly FileRow[], heard = true): Promise<FileRow> {
   const clip = doc.clips[clockOf(doc) ?? '']

@@ -16,6 +16,7 @@ export const ARTEFACTS = {
   luma: 'luma.u8',
   onsets: 'onsets.u8',
   joined: 'joined.flac',
+  drawing: 'drawing.png',
 } as const
 export type Artefact = keyof typeof ARTEFACTS
 

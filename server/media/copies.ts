@@ -6,9 +6,12 @@ import { decoderArguments, inputArguments, limitsFor, PROBE_LIMITS, progressSeco
 import { COLOUR_TAGS, COLOURS, copyClock, gridReach, pictureSource, timesFilter } from './pictures.ts'
 import { MediaError } from './words.ts'
 
-/** Sizes of the light copies: one for a tile of the wall, one for the programme. */
-const TILE = { width: 480, height: 270, crf: 27 }
-const SHARP = { width: 960, height: 540, crf: 24 }
+/**
+ * The light copies: one for a tile of the wall, one for the programme. Many tiles are decoded at once, so theirs cost little; colours are
+ * judged on the programme, where blocks would be seen.
+ */
+const TILE = { width: 480, height: 270, crf: 27, tune: ['-tune', 'fastdecode'] }
+const SHARP = { width: 960, height: 540, crf: 21, tune: [] }
 /** Pictures between two that stand alone: short, so that a jump decodes little. */
 const GROUP = 12
 
@@ -17,7 +20,7 @@ function scaled(size: { width: number; height: number }, name: string): string {
   return `[${name}]scale=w='min(${size.width},iw*sar)':h='min(${size.height},ih)':force_original_aspect_ratio=decrease:force_divisible_by=2:flags=fast_bilinear:${COLOURS},setsar=1,format=yuv420p[${name}o]`
 }
 
-function encode(name: string, crf: number, clock: number, file: string): string[] {
+function encode(name: string, { crf, tune }: { crf: number; tune: readonly string[] }, clock: number, file: string): string[] {
   return [
     '-map',
     `[${name}o]`,
@@ -26,8 +29,7 @@ function encode(name: string, crf: number, clock: number, file: string): string[
     'libx264',
     '-preset',
     'veryfast',
-    '-tune',
-    'fastdecode',
+    ...tune,
     '-profile:v',
     'main',
     '-crf',
@@ -95,8 +97,8 @@ export async function makeLightCopies(
       ...inputArguments(file),
       '-filter_complex',
       graph,
-      ...encode('t', TILE.crf, clock, tile),
-      ...encode('s', SHARP.crf, clock, sharp),
+      ...encode('t', TILE, clock, tile),
+      ...encode('s', SHARP, clock, sharp),
     ]
     await run(config.ffmpeg, args, {
       signal,

@@ -46,6 +46,12 @@ export function inputArguments(file: string): string[] {
   return ['-protocol_whitelist', 'file,pipe', '-format_whitelist', CONTAINERS, '-i', `file:${file}`]
 }
 
+/** A path as an option within a graph of filters: marks of both are taken literally. */
+export function escaped(file: string): string {
+  const once = file.replace(/[\\':]/g, '\\$&')
+  return once.replace(/[\\'[\],;]/g, '\\$&')
+}
+
 export class Cancelled extends Error {
   readonly code = 'cancelled'
   constructor() {

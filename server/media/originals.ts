@@ -10,9 +10,13 @@ import { MediaError } from './words.ts'
  * @throws MediaError when it is not
  */
 export async function present(config: Config, file: { readonly path: string; readonly size?: number }): Promise<void> {
-  if (!existsSync(file.path)) throw new MediaError(`${file.path} is missing; find it again in Gather, then try again`)
+  if (!existsSync(file.path)) {
+    throw new MediaError(
+      `${file.path} is missing; ${isWorked(config, file) ? 'it was made of an original: make it again in Balance' : 'find it again in Gather, then try again'}`,
+    )
+  }
   const real = await realpath(file.path).catch(() => file.path)
-  if (real !== file.path && !(await inside(config.roots, real)))
+  if (real !== file.path && !(await inside([...config.roots, config.worked], real)))
     throw new MediaError(`${file.path} is now a link to a place outside the folders that may be read; put the recording itself back`)
   const now = statSync(real)
   if (!now.isFile()) throw new MediaError(`${file.path} is no plain file any more; put the recording itself back`)
@@ -21,6 +25,9 @@ export async function present(config: Config, file: { readonly path: string; rea
       `${file.path} has changed since it was gathered: it was ${bytesText(file.size)} long and is ${bytesText(now.size)}. Copy it from the card again, or gather the changed one under another name`,
     )
 }
+
+/** Whether a file was made of an original by us. */
+export const isWorked = (config: Config, file: { readonly path: string }): boolean => file.path.startsWith(config.worked + path.sep)
 
 const bytesText = (bytes: number): string => `${bytes.toLocaleString('en')} bytes`
 

@@ -4,6 +4,7 @@ import path from 'node:path'
 import type { Config } from '../config.ts'
 import { contentKey } from '../media/content.ts'
 import { Cancelled } from '../media/ffmpeg.ts'
+import { isWorked } from '../media/originals.ts'
 import type { FileRow, ProjectStore } from '../ports/store.ts'
 import { mediaBelow } from './walk.ts'
 
@@ -60,7 +61,7 @@ export async function findAgain(
   onLooked: (count: number) => void,
   signal: AbortSignal,
 ): Promise<{ found: FileRow[]; missing: string[] }> {
-  const files = await store.files(projectId)
+  const files = (await store.files(projectId)).filter((f) => !isWorked(config, f))
   let looked = 0
   async function* everywhere() {
     for (const root of config.roots) {

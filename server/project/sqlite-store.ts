@@ -319,7 +319,7 @@ export class SqliteStore implements ProjectStore {
   }
 
   async #checkFiles(id: string, list: readonly Edit[]): Promise<void> {
-    const named = list.flatMap((e) => (e.type === 'addClips' ? e.clips.map((c) => c.fileId) : []))
+    const named = list.flatMap((e) => (e.type === 'addClips' ? e.clips.map((c) => c.fileId) : e.type === 'workedFile' && e.fileId !== null ? [e.fileId] : []))
     if (named.length === 0) return
     const known = await this.#files.ids(id)
     if (named.some((fileId) => !known.has(fileId))) throw new EditError('a clip names a file that was not gathered into this project')

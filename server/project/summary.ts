@@ -5,6 +5,7 @@ import { anglesInUse, type FileFacts, type ProjectDoc, pictureSpans, pointsOf } 
 import { FLICKS_PER_SECOND, secondsToFlicks } from '@pendolo/core/time'
 import type { Config } from '../config.ts'
 import { hasArtefact } from '../media/artefacts.ts'
+import { isWorked } from '../media/originals.ts'
 import type { FileRow } from '../ports/store.ts'
 
 type Head = Pick<ProjectSummary, 'id' | 'name' | 'createdAt' | 'changedAt'>
@@ -54,7 +55,7 @@ export function summary(row: Head, doc: ProjectDoc, files: readonly FileRow[], c
     ...waits(doc),
     beats: doc.pulse !== null,
     cuts: pointsOf(activeCut(doc)).length,
-    missing: files.filter((f) => !existsSync(f.path)).length,
+    missing: files.filter((f) => !isWorked(config, f) && !existsSync(f.path)).length,
     picture: pictureOf(doc, files, config),
     coverage: doc.angles.map((a) => ({
       hue: a.hue,

@@ -100,7 +100,7 @@ function Sounds({ project, edit, top }: StageProps) {
         </>,
       )}
       <div className="balance">
-        <div className="upper">
+        <div className={side === 'picture' && picturing.scopes ? 'upper measured' : 'upper'}>
           <BalancedPicture project={project} picturing={side === 'picture' ? picturing : LOOKS_AT_PROGRAMME} edit={edit} />
           <div className="beside">
             <Segmented

@@ -1,9 +1,10 @@
-import { type Cutout, isWhole, placing, WHOLE } from '@pendolo/core/picture'
+import { type Cutout, isWhole, placing, STRAIGHT, WHOLE } from '@pendolo/core/picture'
 import { applyEdits, type Edit, emptyProject, type PictureException } from '@pendolo/core/project'
 import { flicks } from '@pendolo/core/time'
 import fc from 'fast-check'
+import { addedPoint, movedPoint, withCurve, withoutPoint } from './curve-points.ts'
 import { cropped, dragged } from './drag-framing.ts'
-import { cutoutEdit, cutoutIn, exceptionFor, exceptionsOf, lookEdit, lookIn, moveEdit, placeToSee, type Scope, scopeOf } from './seen-as.ts'
+import { cutoutEdit, cutoutIn, exceptionFor, exceptionsOf, lookEdit, lookIn, moveEdit, paceEdit, placeToSee, type Scope, scopeOf } from './seen-as.ts'
 
 const OWN = { width: 1440, height: 1080 }
 const FRAME = { width: 1920, height: 1080 }
@@ -85,11 +86,46 @@ describe('what is changed', () => {
     const ended = apply(moving, cutoutEdit(scope(moving, 'one', 'end'), WHOLE))
     expect([cutoutIn(scope(ended, 'one', 'start')), cutoutIn(scope(ended, 'one', 'end'))]).toEqual([close, WHOLE])
     const stands = apply(ended, moveEdit(scope(ended, 'one') as typeof own, false))
+    // Slower and as fast as it was recorded again; how it is framed stays.
+    const slow = apply(stands, paceEdit(stands.exceptions.one, { start: 0.5, end: 1 }))
+    expect(slow.exceptions.one).toEqual({ ...stands.exceptions.one, pace: { start: 0.5, end: 1 } })
+    expect(apply(slow, paceEdit(slow.exceptions.one, { start: 1, end: 1 })).exceptions.one).toEqual(stands.exceptions.one)
     expect(stands.exceptions.one).not.toHaveProperty('cutoutTo')
     // The playhead goes where what is changed is seen.
     expect(placeToSee(scope(ended, 'one', 'end'), flicks(150), flicks(4))).toBe(196)
     expect(placeToSee(scope(stands, 'one'), flicks(150), flicks(4))).toBeNull()
     expect(placeToSee(scope(stands, 'one'), flicks(250), flicks(4))).toBe(100)
     expect(exceptionsOf(stands, 'a').map((e) => e.id)).toEqual(['one'])
+  })
+})
+
+describe('a curve', () => {
+  const bent = [
+    [0, 0],
+    [0.5, 0.7],
+    [1, 1],
+  ] as const
+
+  test('gets points, which stay between their neighbours, and loses them; two stay', () => {
+    expect(addedPoint(STRAIGHT, [0.5, 0.7])).toEqual({ list: bent, index: 1 })
+    // Where one is near already it is moved.
+    expect(addedPoint(bent, [0.51, 0.2])).toEqual({
+      list: [
+        [0, 0],
+        [0.5, 0.2],
+        [1, 1],
+      ],
+      index: 1,
+    })
+    expect(movedPoint(bent, 1, [3, -1])[1]).toEqual([0.99, 0])
+    expect(movedPoint(bent, 0, [0.2, 0.1])[0]).toEqual([0.2, 0.1])
+    expect(withoutPoint(bent, 1)).toEqual(STRAIGHT)
+    expect(withoutPoint(STRAIGHT, 0)).toBe(STRAIGHT)
+  })
+
+  test('is part of the look of an angle; straight it is none', () => {
+    const look = withCurve(withCurve({ exposure: 1 }, 'all', bent), 'red', bent)
+    expect(look).toEqual({ exposure: 1, curves: { all: bent, red: bent } })
+    expect(withCurve(withCurve(look, 'red', STRAIGHT), 'all', STRAIGHT)).toEqual({ exposure: 1 })
   })
 })

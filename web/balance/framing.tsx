@@ -8,6 +8,10 @@ interface Props {
   readonly name: string
   readonly cutout: Cutout
   readonly onChange: (cutout: Cutout, group?: string) => void
+  /** What else there is to set. */
+  readonly children?: React.ReactNode
+  /** Makes this framing an angle of its own beside the angle, or ends that; null where a stretch is framed. */
+  readonly twice: { readonly label: string; readonly title: string; readonly act: () => void } | null
 }
 
 const LINES: readonly { key: 'scale' | 'x' | 'y' | 'turn'; label: string; unit: string; times: number; step: number; slider: readonly [number, number] }[] = [
@@ -18,7 +22,7 @@ const LINES: readonly { key: 'scale' | 'x' | 'y' | 'turn'; label: string; unit: 
 ]
 
 /** Where the picture stands in the frame, in numbers; the handles on the picture do the same. */
-export function FramingNumbers({ name, cutout, onChange }: Props) {
+export function FramingNumbers({ name, cutout, onChange, twice, children }: Props) {
   const { mirrored, ...upright } = cutout
   return (
     <div role="group" aria-label={`Framing of ${name}`}>
@@ -51,6 +55,7 @@ export function FramingNumbers({ name, cutout, onChange }: Props) {
           />
         ))}
       </div>
+      {children}
       <div className="line">
         <span>mirrored</span>
         <Toggle
@@ -60,6 +65,11 @@ export function FramingNumbers({ name, cutout, onChange }: Props) {
           onChange={(on) => onChange(on ? { ...upright, mirrored: true } : upright)}
         />
         <span className="spring" />
+        {twice && (
+          <Button size="small" title={twice.title} onClick={twice.act}>
+            {twice.label}
+          </Button>
+        )}
         <Button size="small" disabled={isWhole(cutout)} onClick={() => onChange(WHOLE)}>
           As fitted
         </Button>

@@ -1,37 +1,61 @@
-import { isPlain, LOOK_BOUNDS, type Look } from '@pendolo/core/picture'
+import type { ProjectState } from '@pendolo/api'
+import {
+  type Colour,
+  greyBalance,
+  isPlain,
+  LOOK_BOUNDS,
+  type Look,
+  type LookNumber,
+  USUAL_VIGNETTE,
+  VIGNETTE_BOUNDS,
+  type Vignette,
+} from '@pendolo/core/picture'
 import type { Angle, Edit } from '@pendolo/core/project'
-import { Button, Dropdown, Tooltip } from 'antd'
+import { Button, Dropdown, Popover, Tooltip } from 'antd'
+import { Pipette } from 'lucide-react'
 import { useEffect, useState } from 'react'
+import { newId } from '../ids.ts'
+import { filmFor } from '../playback/film.ts'
+import { PickColour } from '../playback/pick-colour.tsx'
 import { engine } from '../playback/use-engine.ts'
 import { useKeyHeld } from '../ui/use-keys.ts'
-import { Line } from './numbers.tsx'
-import { lookEdit, lookIn, type Scope } from './seen-as.ts'
+import { InputChoice } from './input-table.tsx'
+import { changedLook, rebalanced, withInput, withVignette } from './look-parts.ts'
+import { Match, type Matching } from './match.tsx'
+import { type Field, Fields, Line, Switched } from './numbers.tsx'
+import { followEdit, lookEdit, lookIn, type Scope } from './seen-as.ts'
 
 interface Props {
+  readonly project: ProjectState
   readonly scope: Scope
   readonly angles: readonly Angle[]
   readonly edit: (edits: Edit[], label: string, group?: string) => boolean
 }
 
 /** What is changed of a look, from its numbers to those that are shown. */
-const LINES: readonly { key: keyof Look; label: string; unit: string; none: number; times: number; step: number }[] = [
+const LINES: readonly { key: LookNumber; label: string; unit: string; none: number; times: number; step: number }[] = [
   { key: 'exposure', label: 'exposure', unit: 'stops', none: 0, times: 1, step: 0.05 },
   { key: 'warmth', label: 'warmth', unit: '%', none: 0, times: 100, step: 1 },
   { key: 'tint', label: 'green/magenta', unit: '%', none: 0, times: 100, step: 1 },
+  { key: 'mids', label: 'mids', unit: '%', none: 0, times: 100, step: 1 },
   { key: 'contrast', label: 'contrast', unit: '%', none: 1, times: 100, step: 1 },
   { key: 'saturation', label: 'saturation', unit: '%', none: 1, times: 100, step: 1 },
+  { key: 'sharpness', label: 'soft/sharp', unit: '%', none: 0, times: 100, step: 1 },
 ]
 
-/** A look with one number changed; null where nothing is changed any more. */
-export function changedLook(look: Look | undefined, key: keyof Look, value: number, none: number): Look | null {
-  const { [key]: _, ...rest } = look ?? {}
-  const next: Look = value === none ? rest : { ...rest, [key]: value }
-  return isPlain(next) ? null : next
+const part = (key: keyof Vignette, label: string): Field<Vignette> => {
+  const [min, max] = VIGNETTE_BOUNDS[key]
+  return { key, label, unit: '%', min: 100 * min, max: 100 * max, step: 1 }
 }
+/** What is changed of a vignette, in hundredths. */
+const VIGNETTE = [part('amount', 'dark'), part('size', 'begins at'), part('soft', 'soft over'), part('x', 'middle, across'), part('y', 'middle, down')]
+const hundredths = (v: Vignette, times: number) =>
+  Object.fromEntries(Object.entries(v).map(([key, x]) => [key, Math.round(x * times * 1e4) / 1e4])) as unknown as Vignette
 
 /** How the pictures of an angle are corrected, in all its stretches or in one. */
-export function Looks({ scope, angles, edit }: Props) {
+export function Looks({ project, scope, angles, edit }: Props) {
   const { id, name } = scope.angle
+  const [matching, setMatching] = useState<Matching | null>(null)
   const look = lookIn(scope)
   const corrected = look !== undefined && !isPlain(look)
   const others = angles.filter((a) => a.id !== id)
@@ -39,6 +63,31 @@ export function Looks({ scope, angles, edit }: Props) {
     edit(
       to.map((a) => ({ type: 'seeAngle', angleId: a.id, look: look ?? null })),
       'copy a look',
+    )
+  if (matching)
+    return (
+      <div className="looks" role="region" aria-label={`Look of ${name}`}>
+        <Match
+          project={project}
+          matching={matching}
+          onLeave={() => setMatching(null)}
+          onTake={(looks) => {
+            const taken = matching.follows
+              ? [
+                  followEdit(
+                    scope.angle,
+                    looks.flatMap(({ look: found, within }) => (within ? [{ ...within, look: found }] : [])),
+                    newId,
+                  ),
+                ]
+              : looks.map(({ angle, look: found }) => {
+                  const to = angle.id === id ? scope : { ...scope, angle, exception: null }
+                  return lookEdit(to, withVignette(found, lookIn(to)?.vignette ?? null))
+                })
+            if (edit(taken, looks.length > 1 ? 'match angles' : 'match an angle')) setMatching(null)
+          }}
+        />
+      </div>
     )
   return (
     <div className="looks" role="region" aria-label={`Look of ${name}`}>
@@ -55,6 +104,26 @@ export function Looks({ scope, angles, edit }: Props) {
           onChange={(value, group) => edit([lookEdit(scope, changedLook(look, key, value / times, none))], 'correct an angle', group)}
         />
       ))}
+      <Switched
+        label="vignette"
+        on={look?.vignette !== undefined}
+        onChange={(on) => edit([lookEdit(scope, withVignette(look, on ? USUAL_VIGNETTE : null))], on ? 'darken the edges' : 'leave the edges')}
+      >
+        <Fields
+          of={hundredths(look?.vignette ?? USUAL_VIGNETTE, 100)}
+          off={!look?.vignette}
+          name={name}
+          what="vignette"
+          fields={VIGNETTE}
+          onChange={(v) => edit([lookEdit(scope, withVignette(look, hundredths(v, 0.01)))], 'darken the edges')}
+        />
+      </Switched>
+      <InputChoice
+        doc={project.doc}
+        name={name}
+        input={look?.input}
+        onChange={(input) => edit([lookEdit(scope, withInput(look, input))], input ? 'bring pictures through a table' : 'leave a table out')}
+      />
       <div className="line">
         <Before />
         <Dropdown
@@ -67,13 +136,86 @@ export function Looks({ scope, angles, edit }: Props) {
             ],
           }}
         >
-          <Button size="small">Give this look to ▾</Button>
+          <Button size="small">Give to ▾</Button>
         </Dropdown>
+        <GreyPick project={project} scope={scope} onPick={(balance) => edit([lookEdit(scope, rebalanced(look, balance))], 'balance by a grey')} />
+        <MatchMenu scope={scope} others={others} onMatch={setMatching} />
         <Button size="small" disabled={!corrected} onClick={() => edit([lookEdit(scope, null)], 'as it was recorded')}>
           As recorded
         </Button>
       </div>
     </div>
+  )
+}
+
+/** A colour of the picture becomes grey. */
+function GreyPick({ project, scope, onPick }: { project: ProjectState; scope: Scope; onPick: (balance: Pick<Look, 'warmth' | 'tint'>) => void }) {
+  const [picking, setPicking] = useState(false)
+  const film = filmFor(project)
+  const { input } = lookIn(scope) ?? {}
+  return (
+    <Popover
+      trigger="click"
+      placement="leftBottom"
+      open={picking}
+      onOpenChange={setPicking}
+      destroyOnHidden
+      content={
+        <PickColour
+          project={project}
+          clipAt={(time) => film.clipAt(scope.angle.id, time)?.clipId ?? null}
+          look={input ? { input } : null}
+          onPick={(colour) => {
+            setPicking(false)
+            if (colour) onPick(greyBalance([1, 3, 5].map((i) => Number.parseInt(colour.slice(i, i + 2), 16) / 255) as unknown as Colour))
+          }}
+        >
+          Click on what is grey or white in truth, and not too bright.
+        </PickColour>
+      }
+    >
+      <Button
+        size="small"
+        icon={<Pipette size={14} />}
+        aria-label="Pick a grey"
+        title="click on what is grey or white in truth: warmth and green/magenta follow"
+        type={picking ? 'primary' : 'default'}
+        aria-pressed={picking}
+      />
+    </Popover>
+  )
+}
+
+/** To which angle pictures are matched, and how. */
+function MatchMenu({ scope: { angle, exception }, others, onMatch }: { scope: Scope; others: readonly Angle[]; onMatch: (matching: Matching) => void }) {
+  const match = (reference: Angle, follows: boolean) => onMatch({ angles: [angle], reference, within: follows ? null : exception, follows })
+  const whole = exception === null
+  const items = [
+    ...others.map((a) => ({ key: a.id, label: `to ${a.name}`, onClick: () => match(a, false) })),
+    ...(whole
+      ? [
+          { type: 'divider' as const },
+          {
+            key: 'light',
+            label: 'as the light changes',
+            children: others.map((a) => ({ key: `light ${a.id}`, label: `to ${a.name}`, onClick: () => match(a, true) })),
+          },
+        ]
+      : []),
+    ...(whole && others.length > 1
+      ? [
+          {
+            key: 'others',
+            label: `all ${others.length} others to ${angle.name}`,
+            onClick: () => onMatch({ angles: others, reference: angle, within: null, follows: false }),
+          },
+        ]
+      : []),
+  ]
+  return (
+    <Dropdown trigger={['click']} disabled={others.length === 0} menu={{ items }}>
+      <Button size="small">Match ▾</Button>
+    </Dropdown>
   )
 }
 

@@ -1,15 +1,19 @@
 import type { GatheredFile } from '@pendolo/api'
 import type { Stretch } from '@pendolo/core/mix'
-import { anglesInUse, type Clip, pictureSpans, projectRate } from '@pendolo/core/project'
-import { frameStart } from '@pendolo/core/time'
-import { Segmented } from 'antd'
+import { type Angle, anglesInUse, type Clip, pictureSpans, projectRate } from '@pendolo/core/project'
+import { flicks, frameStart } from '@pendolo/core/time'
+import { Button, Segmented } from 'antd'
 import { useMemo } from 'react'
+import { newId } from '../ids.ts'
+import { filmFor } from '../playback/film.ts'
 import { engine } from '../playback/use-engine.ts'
 import type { StageProps } from '../stage.ts'
 import { Bob } from '../ui/bob.tsx'
+import { CurvesPanel } from './curves.tsx'
 import { FramingNumbers } from './framing.tsx'
 import { Looks } from './looks.tsx'
-import { cutoutEdit, cutoutIn, placeToSee, type Scope, scopeOf } from './seen-as.ts'
+import { cutoutEdit, cutoutIn, lookEdit, lookIn, placeToSee, type Scope, scopeOf } from './seen-as.ts'
+import { Steady } from './steady.tsx'
 import { WhereSeen } from './where-seen.tsx'
 
 /** What is changed about pictures: which angle, or one stretch of it, and what of it. */
@@ -19,9 +23,11 @@ export interface Picturing {
   /** null for all of the angle. */
   readonly exceptionId: string | null
   readonly end: Scope['end']
-  readonly part: 'colour' | 'framing'
+  readonly part: 'colour' | 'curves' | 'framing'
+  /** Whether its pictures are measured. */
+  readonly scopes: boolean
 }
-export const LOOKS_AT_PROGRAMME: Picturing = { angleId: null, exceptionId: null, end: 'start', part: 'colour' }
+export const LOOKS_AT_PROGRAMME: Picturing = { angleId: null, exceptionId: null, end: 'start', part: 'colour', scopes: false }
 
 interface ShapesProps extends Pick<StageProps, 'project' | 'edit'> {
   readonly picturing: Picturing
@@ -31,7 +37,8 @@ interface ShapesProps extends Pick<StageProps, 'project' | 'edit'> {
 }
 
 /** How pictures of each angle sit in the frame, and how they are corrected. */
-export function Shapes({ project: { doc, files }, picturing, edit, onPicturing, stretch }: ShapesProps) {
+export function Shapes({ project, picturing, edit, onPicturing, stretch }: ShapesProps) {
+  const { doc, files } = project
   const { angleId, exceptionId, end, part } = picturing
   const spans = useMemo(() => pictureSpans(doc, (id) => files.find((f) => f.id === id)?.facts), [doc, files])
   const angles = anglesInUse(doc).filter((a) => spans.some((s) => s.angleId === a.id))
@@ -44,39 +51,32 @@ export function Shapes({ project: { doc, files }, picturing, edit, onPicturing, 
     const place = next && placeToSee(next, engine.now(), frameStart(1, projectRate(doc.settings)))
     if (place !== null && !engine.getState().playing) engine.seek(place)
   }
+  /** The clip that is seen of an angle at the playhead, and all of its time. */
+  const clipOf = ({ id }: Angle) => {
+    const clipId = filmFor(project).clipAt(id, engine.now())?.clipId
+    const own = spans.filter((s) => s.clipId === clipId && s.angleId === id)
+    if (clipId === undefined || own.length === 0) return null
+    return { clipId, from: flicks(Math.min(...own.map((s) => s.start))), to: flicks(Math.max(...own.map((s) => s.end))) }
+  }
+  const twice = ({ id, name, of }: Angle) => {
+    if (of !== undefined)
+      return {
+        label: 'Remove this framing',
+        title: 'stretches that show it show the angle again that it was made from',
+        act: () => edit([{ type: 'seeOnce', angleId: id }], 'remove a second framing') && onAngle(of),
+      }
+    return {
+      label: 'Second framing',
+      title: 'the same pictures once more, as an angle of its own that is framed in its own way',
+      act: () => {
+        const other = newId()
+        if (edit([{ type: 'seeTwice', angleId: id, id: other, name: `${name} close`.slice(0, 120) }], 'a second framing')) onAngle(other)
+      },
+    }
+  }
   return (
     <div className="shapes">
-      <div className="shapes-list">
-        <button type="button" className="plain" style={{ padding: '3px 0' }} onClick={() => onAngle(null)} aria-pressed={angleId === null}>
-          Programme: what the film shows
-        </button>
-        {anglesInUse(doc).map((a, i) =>
-          angles.includes(a) ? (
-            <div key={a.id} style={{ display: 'grid', gridTemplateColumns: '24px 1fr auto', gap: 8, alignItems: 'center', padding: '3px 0' }}>
-              <Bob index={i} hue={a.hue} lit={a.id === angleId} />
-              <button type="button" className="plain" style={{ textAlign: 'left' }} onClick={() => onAngle(a.id)} aria-pressed={a.id === angleId}>
-                {a.name}
-                <span className="quiet mono">{` ${shapeOf(files, Object.values(doc.clips), a.id)}`}</span>
-                {a.look && <span className="quiet"> corrected</span>}
-                {a.cutout && <span className="quiet"> framed</span>}
-              </button>
-              <Segmented
-                size="small"
-                value={a.framing}
-                aria-label={`Shape of ${a.name}`}
-                onChange={(framing) => {
-                  onAngle(a.id)
-                  edit([{ type: 'frameAngle', angleId: a.id, framing }], 'frame an angle')
-                }}
-                options={[
-                  { value: 'fit' as const, label: 'fit' },
-                  { value: 'fill' as const, label: 'fill' },
-                ]}
-              />
-            </div>
-          ) : null,
-        )}
-      </div>
+      <AngleList project={project} angles={angles} picturing={picturing} edit={edit} onPicturing={onPicturing} onAngle={onAngle} />
       {scope ? (
         <div className="seen-as">
           <WhereSeen
@@ -88,6 +88,7 @@ export function Shapes({ project: { doc, files }, picturing, edit, onPicturing, 
                 onChange={(next) => onPicturing({ ...picturing, part: next })}
                 options={[
                   { value: 'colour' as const, label: 'Colour' },
+                  { value: 'curves' as const, label: 'Curves' },
                   { value: 'framing' as const, label: 'Framing' },
                 ]}
               />
@@ -95,19 +96,33 @@ export function Shapes({ project: { doc, files }, picturing, edit, onPicturing, 
             settings={doc.settings}
             exceptions={doc.exceptions}
             scope={scope}
+            part={part === 'framing' ? 'framing' : 'look'}
             stretch={stretch}
+            clip={() => clipOf(scope.angle)}
+            nameOf={(id) => nameOfClip(project, id)}
+            several={new Set(spans.flatMap((s) => (s.angleId === scope.angle.id ? [s.clipId] : []))).size > 1}
             onScope={onScope}
             edit={edit}
           />
-          {part === 'colour' ? (
-            <Looks key={scope.angle.id} scope={scope} angles={angles} edit={edit} />
+          {part === 'curves' ? (
+            <CurvesPanel
+              key={`${scope.angle.id} ${scope.exception?.id}`}
+              name={scope.angle.name}
+              look={lookIn(scope)}
+              onChange={(look, label, group) => edit([lookEdit(scope, look)], label, group)}
+            />
+          ) : part === 'colour' ? (
+            <Looks key={`${scope.angle.id} ${scope.exception?.id}`} project={project} scope={scope} angles={angles} edit={edit} />
           ) : (
             <FramingNumbers
               key={scope.angle.id}
               name={scope.angle.name}
               cutout={cutoutIn(scope)}
+              twice={scope.exception ? null : twice(scope.angle)}
               onChange={(cutout, group) => edit([cutoutEdit(scope, cutout)], 'frame an angle', group)}
-            />
+            >
+              {!scope.exception && <Steady project={project} angleId={scope.angle.id} edit={edit} />}
+            </FramingNumbers>
           )}
         </div>
       ) : (
@@ -118,6 +133,65 @@ export function Shapes({ project: { doc, files }, picturing, edit, onPicturing, 
       )}
     </div>
   )
+}
+
+interface AngleListProps extends Pick<ShapesProps, 'project' | 'picturing' | 'edit' | 'onPicturing'> {
+  /** Those that have pictures. */
+  readonly angles: readonly Angle[]
+  readonly onAngle: (id: string | null) => void
+}
+
+function AngleList({ project: { doc, files }, angles, picturing, edit, onPicturing, onAngle }: AngleListProps) {
+  const { angleId } = picturing
+  return (
+    <div className="shapes-list">
+      <Button
+        size="small"
+        style={{ float: 'right' }}
+        type={picturing.scopes ? 'primary' : 'default'}
+        aria-pressed={picturing.scopes}
+        onClick={() => onPicturing({ ...picturing, scopes: !picturing.scopes })}
+      >
+        Scopes
+      </Button>
+      <button type="button" className="plain" style={{ padding: '3px 0' }} onClick={() => onAngle(null)} aria-pressed={angleId === null}>
+        Programme: what the film shows
+      </button>
+      {anglesInUse(doc).map((a, i) =>
+        angles.includes(a) ? (
+          <div key={a.id} style={{ display: 'grid', gridTemplateColumns: '24px 1fr auto', gap: 8, alignItems: 'center', padding: '3px 0' }}>
+            <Bob index={i} hue={a.hue} lit={a.id === angleId} />
+            <button type="button" className="plain" style={{ textAlign: 'left' }} onClick={() => onAngle(a.id)} aria-pressed={a.id === angleId}>
+              {a.name}
+              <span className="quiet mono">{` ${shapeOf(files, Object.values(doc.clips), a.of ?? a.id)}`}</span>
+              {a.of && <span className="quiet"> 2nd framing</span>}
+              {a.look && <span className="quiet"> corrected</span>}
+              {a.cutout && <span className="quiet"> framed</span>}
+            </button>
+            <Segmented
+              size="small"
+              value={a.framing}
+              aria-label={`Shape of ${a.name}`}
+              onChange={(framing) => {
+                onAngle(a.id)
+                edit([{ type: 'frameAngle', angleId: a.id, framing }], 'frame an angle')
+              }}
+              options={[
+                { value: 'fit' as const, label: 'fit' },
+                { value: 'fill' as const, label: 'fill' },
+              ]}
+            />
+          </div>
+        ) : null,
+      )}
+    </div>
+  )
+}
+
+/** What a clip is called: its take, where it has one, else its file. */
+function nameOfClip({ doc, files }: StageProps['project'], clipId: string): string {
+  const clip = doc.clips[clipId]
+  return clip?.take ?? files.find((f) => f.id === clip?.fileId)?.name ?? clipId
 }
 
 function shapeOf(files: readonly GatheredFile[], clips: readonly Clip[], angleId: string): string {

@@ -1,10 +1,12 @@
 import type { Stretch } from '@pendolo/core/mix'
+import { PACE_BOUNDS } from '@pendolo/core/picture'
 import { type Edit, type PictureException, projectRate, type Settings } from '@pendolo/core/project'
 import { type Flicks, printTimecode } from '@pendolo/core/time'
 import { Button, Segmented, Tooltip } from 'antd'
 import { X } from 'lucide-react'
 import { newId } from '../ids.ts'
-import { exceptionFor, exceptionsOf, moveEdit, type Scope } from './seen-as.ts'
+import { Num } from '../ui/num.tsx'
+import { driftEdit, exceptionFor, exceptionsOf, moveEdit, paceEdit, type Scope } from './seen-as.ts'
 
 interface Props {
   /** Stands before it. */
@@ -12,22 +14,35 @@ interface Props {
   readonly settings: Settings
   readonly exceptions: Readonly<Record<string, PictureException>>
   readonly scope: Scope
+  /** What of it is changed: its framing, or its look. */
+  readonly part: 'framing' | 'look'
   /** The range that is chosen, else the stretch of the cut at the playhead. */
   readonly stretch: () => Stretch | null
+  /** The clip that is seen of the angle at the playhead, and all of its time, where there are others; null where not. */
+  readonly clip: () => (Stretch & { readonly clipId: string }) | null
+  readonly nameOf: (clipId: string) => string
+  /** Whether the angle has several clips. */
+  readonly several: boolean
   readonly onScope: (exceptionId: string | null, end: Scope['end']) => void
   readonly edit: (edits: Edit[], label: string) => boolean
 }
 
 /** Whether all of an angle is changed or one stretch of it, and stretches that are seen in another way. */
-export function WhereSeen({ head, settings, exceptions, scope, stretch, onScope, edit }: Props) {
+export function WhereSeen({ head, settings, exceptions, scope, part, stretch, clip, nameOf, several, onScope, edit }: Props) {
   const { angle, exception, end } = scope
   const list = exceptionsOf({ exceptions }, angle.id)
+  const changes = part === 'look' ? exception?.lookTo : exception?.cutoutTo
   const label = (t: Flicks) => printTimecode(t, { rate: projectRate(settings), dropFrame: settings.dropFrame }, settings.startFrame)
-  const begin = () => {
-    const range = stretch()
+  const named = (e: PictureException) => (e.clipId === undefined ? `${label(e.from)} – ${label(e.to)}` : nameOf(e.clipId))
+  const begin = (range: Stretch | null, clipId?: string) => {
     if (!range) return
     const id = newId()
-    if (edit([{ type: 'exceptions', exceptions: [exceptionFor(id, angle, range)] }], 'see a stretch in another way')) onScope(id, 'start')
+    const what = clipId === undefined ? 'see a stretch in another way' : 'see a clip in another way'
+    if (edit([{ type: 'exceptions', exceptions: [exceptionFor(id, angle, range, clipId)] }], what)) onScope(id, 'start')
+  }
+  const beginClip = () => {
+    const found = clip()
+    begin(found, found?.clipId)
   }
   return (
     <div className="where-seen">
@@ -39,44 +54,52 @@ export function WhereSeen({ head, settings, exceptions, scope, stretch, onScope,
         {list.map((e) => (
           <span key={e.id} className="chip-pair">
             <Chip on={exception?.id === e.id} onClick={() => onScope(e.id, 'start')}>
-              <span className="mono">
-                {label(e.from)} – {label(e.to)}
-              </span>
+              <span className="mono">{named(e)}</span>
             </Chip>
             <Button
               size="small"
               type="text"
               icon={<X size={12} />}
-              aria-label={`See ${label(e.from)} as all of it`}
+              aria-label={`See ${e.clipId === undefined ? label(e.from) : named(e)} as all of it`}
               onClick={() => edit([{ type: 'removeExceptions', exceptionIds: [e.id] }], 'see a stretch as all of it')}
             />
           </span>
         ))}
         <Tooltip title="the range that is chosen below, else the stretch of the cut at the playhead, is seen in another way">
-          <Button size="small" type="dashed" onClick={begin}>
+          <Button size="small" type="dashed" onClick={() => begin(stretch())}>
             + only a stretch
           </Button>
         </Tooltip>
+        {several && (
+          <Tooltip title="the clip that is seen of it at the playhead, wherever that is seen: one take of several">
+            <Button size="small" type="dashed" onClick={beginClip}>
+              + only this clip
+            </Button>
+          </Tooltip>
+        )}
       </div>
       {exception && (
         <div className="line">
           <Segmented
             size="small"
-            aria-label="Whether the framing moves"
-            value={exception.cutoutTo ? 'moves' : 'stands'}
+            aria-label={`Whether the ${part} changes`}
+            value={changes ? 'changes' : 'stands'}
             onChange={(value) => {
-              edit([moveEdit({ ...scope, exception }, value === 'moves')], value === 'moves' ? 'let a framing move' : 'let a framing stand')
+              const own = { ...scope, exception }
+              const become = value === 'changes'
+              if (part === 'look') edit([driftEdit(own, become)], become ? 'let a look change' : 'let a look stand')
+              else edit([moveEdit(own, become)], become ? 'let a framing move' : 'let a framing stand')
               onScope(exception.id, 'start')
             }}
             options={[
-              { value: 'stands', label: 'framing stands' },
-              { value: 'moves', label: 'moves' },
+              { value: 'stands', label: `${part} stands` },
+              { value: 'changes', label: part === 'look' ? 'changes' : 'moves' },
             ]}
           />
-          {exception.cutoutTo && (
+          {changes && (
             <Segmented
               size="small"
-              aria-label="Which end of the move is changed"
+              aria-label="Which end of it is changed"
               value={end}
               onChange={(value) => onScope(exception.id, value)}
               options={[
@@ -87,9 +110,33 @@ export function WhereSeen({ head, settings, exceptions, scope, stretch, onScope,
           )}
         </div>
       )}
+      {exception && (
+        <div className="line">
+          <span className="quiet">speed, at first and at last</span>
+          {(['start', 'end'] as const).map((side) => (
+            <Num
+              key={side}
+              label={`Speed of the pictures at the ${side === 'start' ? 'beginning' : 'end'} of the stretch, %`}
+              unit="%"
+              value={Math.round(100 * (exception.pace?.[side] ?? 1))}
+              min={100 * PACE_BOUNDS[0]}
+              max={100 * PACE_BOUNDS[1]}
+              step={5}
+              onChange={(v) => {
+                const { start, end } = exception.pace ?? AS_RECORDED
+                // What ran evenly goes on doing so when its beginning is changed.
+                const pace = side === 'end' ? { start, end: v / 100 } : { start: v / 100, end: start === end ? v / 100 : end }
+                edit([paceEdit(exception, pace)], 'speed of a stretch')
+              }}
+            />
+          ))}
+        </div>
+      )}
     </div>
   )
 }
+
+const AS_RECORDED = { start: 1, end: 1 }
 
 function Chip({ on, onClick, children }: { on: boolean; onClick: () => void; children: React.ReactNode }) {
   return (

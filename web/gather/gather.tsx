@@ -23,11 +23,13 @@ import { SettingsChip } from './settings-chip.tsx'
 import { Sources } from './sources.tsx'
 
 export function Gather({ project, edit, top }: StageProps) {
-  const { doc, files } = project
+  const { doc } = project
   const { data: jobs = [] } = useJobs(project.id)
   const [renaming, setRenaming] = useState<string | null>(null)
   const [order, setOrder] = useState<Order>(BY_ANGLES)
   const clips = Object.values(doc.clips)
+  const originals = new Set(clips.map((c) => c.fileId))
+  const files = project.files.filter((f) => originals.has(f.id))
   const inUse = anglesInUse(doc)
   const byAngle = order.by === 'key'
   const rows = useMemo(() => rowsOf(project), [project])

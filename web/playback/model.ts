@@ -52,13 +52,13 @@ export function playClips(project: ProjectState): PlayClip[] {
   const clips = spans.map((span) => {
     const file = files.get(doc.clips[span.clipId].fileId) as ProjectState['files'][number]
     const used = factsOfClip(file.facts, doc.clips[span.clipId])
+    const worked = files.get(doc.clips[span.clipId].workedFileId ?? '')
     return {
       ...span,
       map: doc.placements[span.clipId] as PlacementMap,
       grid: frameGridOf(used) as FrameGrid,
       pace: paceOf(used),
-      tileUrl: file.ready.tile ? mediaUrl(file.contentKey, 'tile') : null,
-      sharpUrl: file.ready.sharp ? mediaUrl(file.contentKey, 'sharp') : null,
+      ...copiesOf(worked?.ready.tile ? worked : file),
     }
   })
   // Clips without a place are looked at by themselves, from their own beginning; no angle shows them.
@@ -68,10 +68,21 @@ export function playClips(project: ProjectState): PlayClip[] {
     const grid = used && frameGridOf(used)
     if (!file || !grid || doc.placements[c.id] || c.state === 'aside') continue
     const map = { start: ZERO, rate: 1 }
-    const urls = { tileUrl: file.ready.tile ? mediaUrl(file.contentKey, 'tile') : null, sharpUrl: file.ready.sharp ? mediaUrl(file.contentKey, 'sharp') : null }
+    const urls = copiesOf(file)
     for (const span of pictureSpansOf(map, grid)) clips.push({ clipId: c.id, angleId: '', ...span, map, grid, pace: paceOf(used), ...urls })
   }
   return clips
+}
+
+/** Addresses of the stills that lie over pictures, by their files, as far as they are ready. */
+function stillsOver({ doc, files }: ProjectState): Record<string, string> {
+  const wanted = new Set(doc.cuts.flatMap((c) => layersOf(c).flatMap((l) => (l.fileId === undefined ? [] : [l.fileId]))))
+  return Object.fromEntries(files.flatMap((f) => (wanted.has(f.id) && f.ready.tile ? [[f.id, mediaUrl(f.contentKey, 'drawing')]] : [])))
+}
+
+/** The light copies of a file, as far as they are made. */
+function copiesOf({ contentKey, ready }: GatheredFile): Pick<PlayClip, 'tileUrl' | 'sharpUrl'> {
+  return { tileUrl: ready.tile ? mediaUrl(contentKey, 'tile') : null, sharpUrl: ready.sharp ? mediaUrl(contentKey, 'sharp') : null }
 }
 
 /** What the engine plays of a project: its placed clips, what is heard of them, and the cut that is shown. */
@@ -90,6 +101,7 @@ export function playModel(project: ProjectState): PlayModel {
     standIn: doc.settings.standIn,
     fades: film.fades,
     layers: Object.fromEntries(doc.cuts.map((c) => [c.id, layersOf(c)])),
+    stills: stillsOver(project),
     event: film.bounds.event,
     film: keptOf(film),
   }

@@ -91,6 +91,7 @@ const model = (over: Partial<PictureModel> = {}): PictureModel => ({
   exceptions: {},
   fades: { in: seconds(0), out: seconds(0) },
   layers: {},
+  stills: {},
   clips: [clip('a1', 'a', 0, 20), clip('b1', 'b', 5, 30)],
   points: {
     cut: [
@@ -440,6 +441,31 @@ describe('the pictures', () => {
     expect(at(9)[0]).toEqual([])
     // Nobody has a picture any more: it stands over black.
     expect(at(40.5)[0]).toEqual([[0, 90]])
+  })
+
+  test('an inset shows its angle small over the programme while it has a picture, filling its place', () => {
+    const inset = { id: 'i', kind: 'inset' as const, angleId: 'b', height: 0, place: { x: 0.5, y: 0, width: 0.5, height: 1 }, from: seconds(3), to: seconds(9) }
+    say({ type: 'model', model: model({ layers: { cut: [inset] } }) })
+    const at = (time: number) => {
+      stand(time)
+      rest()
+      decoded('/a1/tile', Math.round(time * 25))
+      decoded('/b1/tile', Math.round((time - 5) * 25))
+      rest()
+      mockPainted = []
+      mockPlaces = []
+      say({ type: 'looks', on: true })
+      rest()
+      return { painted: [...mockPainted], places: mockPlaces }
+    }
+    // Before it has a picture there is none.
+    expect(at(4).painted).toEqual([100, 100])
+    const { painted, places } = at(8)
+    expect(painted.filter((f) => f === 75)).toHaveLength(2)
+    // A picture of 16 × 9 fills a place of 160 × 180: what reaches beyond is left away.
+    expect(places).toContainEqual([4, 0, 8, 9, 0, 0, 160, 180])
+    expect(places).toContainEqual([160, 0])
+    expect(at(9).painted.filter((f) => f === 75 + 25)).toHaveLength(1)
   })
 
   test('each picture lies in its own place of the surface, and what would reach into a neighbour is left away', () => {

@@ -1,11 +1,24 @@
 import latinMore from '@fontsource-variable/instrument-sans/files/instrument-sans-latin-ext-wght-normal.woff2?url'
 import latin from '@fontsource-variable/instrument-sans/files/instrument-sans-latin-wght-normal.woff2?url'
-import { FilmResolver, type Sight, Sights, titleAt } from '@pendolo/core/film'
-import { CARD_FONTS, drawCard, followed, framedRect, keptRect, placing, type Rect } from '@pendolo/core/picture'
-import { FLICKS_PER_SECOND, type Flicks, flicks, frameAt, frameShownAt, masterToProgramme, runAt, ZERO } from '@pendolo/core/time'
+import { FilmResolver, type Sight, Sights, stillPlaceAt, titleAt } from '@pendolo/core/film'
+import {
+  CARD_FONTS,
+  type ColourTable,
+  type Cutout,
+  drawCard,
+  type Framing,
+  followed,
+  framedRect,
+  keepsColours,
+  keptRect,
+  placing,
+  type Rect,
+} from '@pendolo/core/picture'
+import type { Layer } from '@pendolo/core/project'
+import { FLICKS_PER_SECOND, type Flicks, flicks, frameAt, frameShownAt, frameStart, masterToProgramme, runAt, ZERO } from '@pendolo/core/time'
 import { copySeconds } from './copy-seconds.ts'
-import { tableOf } from './looks.ts'
-import { filled, forgetDrawings, type Ground, type Over, paintOver } from './over.ts'
+import { onInput, tableOf } from './looks.ts'
+import { darkened, filled, forgetDrawings, type Ground, knowStills, type Over, paintOver, sharpened, stillOf } from './over.ts'
 import { asPlanes, drawPicture, drawPlaced, type Picture, withoutGraphics } from './picture.ts'
 import { FrameStream } from './stream.ts'
 import type { ClockMap, FromWorker, Held, PictureHealth, PictureModel, PlayClip, TileSource, ToWorker } from './types.ts'
@@ -68,6 +81,7 @@ let model: PictureModel = {
   exceptions: {},
   fades: { in: ZERO, out: ZERO },
   layers: {},
+  stills: {},
   clips: [],
   points: {},
   cutId: '',
@@ -146,9 +160,18 @@ function instant(): Instant {
   return { master: resolver.masterAt(time), film: time }
 }
 
-function clipOf(id: string | null, time: Flicks): PlayClip | null {
-  const parts = id === null ? undefined : byId.get(id)
+/** A clip as an angle shows it; each angle that does so sees it in its own way. */
+function clipOf(id: string | null, time: Flicks, angleId: string | null): PlayClip | null {
+  const all = id === null ? undefined : byId.get(id)
+  const own = all?.filter((c) => c.angleId === angleId)
+  const parts = own?.length ? own : all
   return parts?.find((c) => time >= c.start && time < c.end) ?? parts?.[0] ?? null
+}
+
+/** The instant whose picture of a clip is seen at an instant; one that runs at its own speed stops where there are no more. */
+function picturedIn({ angleId, clipId, start, end, grid }: PlayClip, at: Flicks): Flicks {
+  const pictured = sights.pictured(angleId, at, clipId)
+  return pictured === at ? at : flicks(Math.max(start, Math.min(end - frameStart(1, grid.rate), pictured)))
 }
 
 /** What the programme shows, and of which instant of the master. */
@@ -157,11 +180,11 @@ function programmeClip({ master, film }: Instant): { clip: PlayClip | null; at: 
   if (master === null) return { clip: null, at: ZERO, standIn: false }
   if (held) {
     const own = resolver.clipAt(held.angleId, master, held.clipId)
-    if (own) return { clip: clipOf(own.clipId, master), at: master, standIn: false }
+    if (own) return { clip: clipOf(own.clipId, master, own.angleId), at: master, standIn: false }
   }
   const shown = (film === null ? null : resolver.seenAt(film)) ?? resolver.shownAt(model.cutId, master)
   const at = shown.stillAt ?? master
-  return { clip: clipOf(shown.clipId, at), at, standIn: shown.standIn }
+  return { clip: clipOf(shown.clipId, at, shown.angleId), at, standIn: shown.standIn }
 }
 
 function clipFor(tile: Tile, now: Instant): { clip: PlayClip | null; time: Flicks } {
@@ -169,21 +192,22 @@ function clipFor(tile: Tile, now: Instant): { clip: PlayClip | null; time: Flick
   const time = now.master ?? ZERO
   if (source.kind === 'clip') {
     const at = flicks(time + source.offset)
-    return { clip: clipOf(source.clipId, at), time: at }
+    return { clip: clipOf(source.clipId, at, null), time: at }
   }
   if (source.kind === 'programme') {
     const { clip, at } = programmeClip(now)
     return { clip, time: at }
   }
   const span = now.master === null ? null : resolver.clipAt(source.angleId, time)
-  return { clip: span && clipOf(span.clipId, time), time }
+  return { clip: span && clipOf(span.clipId, time, span.angleId), time }
 }
 
 /** @param atOnce with what is decoded already, and nothing else is begun for it */
 function draw(tile: Tile, key: string, now: Instant, atOnce = false): void {
   const { clip, time: at } = clipFor(tile, now)
   if (tile.source.kind === 'programme') noteProgramme(now)
-  const frame = clip ? frameShownAt(at, clip.map, clip.grid) : null
+  const pictured = clip ? picturedIn(clip, at) : at
+  const frame = clip ? frameShownAt(pictured, clip.map, clip.grid) : null
   const wantedKey = clip && frame !== null ? `${clip.clipId}:${frame}` : 'none'
   const card = tile.source.kind === 'programme' && now.film !== null ? resolver.cardAt(now.film) : null
   if (card) {
@@ -205,7 +229,7 @@ function draw(tile: Tile, key: string, now: Instant, atOnce = false): void {
   }
   const playing = clock.playing
   const isProgramme = tile.source.kind !== 'angle'
-  const seconds = copySeconds(clip, at)
+  const seconds = copySeconds(clip, pictured)
   let sample: Picture | null = null
   const light = streamOf(clip, false)
   let exact = true
@@ -231,7 +255,7 @@ function draw(tile: Tile, key: string, now: Instant, atOnce = false): void {
     sample = (isProgramme && !atOnce ? streamOf(clip, true)?.still(seconds) : null) ?? light?.still(seconds) ?? null
     if (!sample) return
   }
-  const sight = sights.at(clip.angleId, at)
+  const sight = sights.at(clip.angleId, at, clip.clipId)
   const drawKey = sample ? `${clip.clipId}:${sample.timestamp}:${sample.displayHeight}:${sightKey(sight)}${over ? over.key : ''}` : 'wait'
   // Painting is the dearest thing here and a pressed key waits for it: what stands there already is not painted again.
   if (sample && drawKey !== tile.drawnKey) {
@@ -261,7 +285,7 @@ function copied(tile: Tile, key: string): boolean {
   const [a, b] = [at.place, to.place]
   to.ctx.drawImage(at.canvas, a.x, a.y, a.width, a.height, b.x, b.y, b.width, b.height)
   tile.drawnKey = 'copied'
-  const frame = frameShownAt(time, clip.map, clip.grid)
+  const frame = frameShownAt(picturedIn(clip, time), clip.map, clip.grid)
   shown[key] = { clipId: clip.clipId, frame, wanted: frame }
   noteProgramme(now)
   return true
@@ -321,9 +345,15 @@ function sightKey(sight: Sight): string {
 }
 
 function paint(on: Ground, sample: Picture, { framing, cutout, look }: Sight): void {
+  const table = look && withLooks && !keepsColours(look) ? tableOf(look) : null
+  paintPicture(on, sample, framing, cutout, table)
+  if (look?.sharpness && withLooks) sharpened(on, look.sharpness)
+  if (look?.vignette && withLooks) darkened(on, look.vignette)
+}
+
+function paintPicture(on: Ground, sample: Picture, framing: Framing, cutout: Cutout | null, table: ColourTable | null): void {
   const { ctx, place } = on
   const { displayWidth, displayHeight } = sample
-  const table = look && withLooks ? tableOf(look) : null
   if (cutout) {
     const map = followed(placing(displayWidth, displayHeight, place.width, place.height, framing, cutout), [1, 0, 0, 1, place.x, place.y])
     drawPlaced(ctx, sample, { map, kept: keptRect(displayWidth, displayHeight, cutout), place }, table)
@@ -345,12 +375,35 @@ function overIt({ master, film }: Instant, playing: boolean, atOnce: boolean): O
   const along = film ?? masterToProgramme(resolver.runs, master)
   const dark = along === null ? 0 : resolver.darkAt(along)
   const cutId = (film === null ? null : runAt(resolver.runs, film)?.cutId) ?? model.cutId
-  const titles = resolver.layersAt(cutId, master).filter((l) => l.kind === 'title')
+  const layers = resolver
+    .layersAt(cutId, master)
+    .map((layer) => ({ layer, picture: layer.kind === 'title' || layer.kind === 'still' ? null : insetNow(layer, master, playing, atOnce) }))
   const [giving, which] = held ? [null, ''] : givingNow(cutId, master, playing, atOnce)
-  if (!giving && titles.length === 0 && dark === 0) return null
+  if (!giving && layers.length === 0 && dark === 0) return null
   // What moves or fades is another one at each instant.
-  const moves = titles.map((l) => [l.id, l.text, l.title, l.place, titleAt(l, master, ROUGH, 1)])
-  return { giving, titles, master, dark, key: `:${which}:${dark.toFixed(3)}:${titles.length > 0 ? JSON.stringify(moves) : ''}` }
+  const moves = layers.map(({ layer: l, picture: p }) => [
+    l.id,
+    l.text,
+    l.title,
+    l.edge,
+    l.key,
+    l.place,
+    l.kind === 'still' ? stillSeen(l, master) : titleAt(l, master, ROUGH, 1),
+    p && [l.angleId, p.sample.timestamp, p.sample.displayHeight, sightKey(p.sight)],
+  ])
+  return { giving, layers, master, dark, key: `:${which}:${dark.toFixed(3)}:${layers.length > 0 ? JSON.stringify(moves) : ''}` }
+}
+
+/** The picture of the angle of an inset or a background. */
+function insetNow({ angleId = '' }: Layer, master: Flicks, playing: boolean, atOnce: boolean) {
+  const span = resolver.clipAt(angleId, master)
+  return pictureNow(span && clipOf(span.clipId, master, span.angleId), master, playing, atOnce)
+}
+
+/** How a still is seen, by which it is known whether it must be drawn anew. */
+function stillSeen(layer: Layer, master: Flicks) {
+  const image = stillOf(layer, redraw)
+  return image && [layer.fileId, stillPlaceAt(layer, master, ROUGH, image)]
 }
 
 /** Frame in which changes of a title are looked for. */
@@ -362,15 +415,20 @@ function givingNow(cutId: string, master: Flicks, playing: boolean, atOnce: bool
   const { kind, shown: other, share } = found
   if (kind !== 'dissolve') return [{ share: 2 * share, by: kind === 'dip' ? '#000' : '#fff' }, `${kind}:${share.toFixed(3)}`]
   const at = other.stillAt ?? master
-  const clip = clipOf(other.clipId, at)
+  const clip = clipOf(other.clipId, at, other.angleId)
+  const by = pictureNow(clip, at, playing, atOnce)
+  if (!clip || !by) return [null, '']
+  return [{ share, by }, `${clip.clipId}:${by.sample.timestamp}:${by.sample.displayHeight}:${sightKey(by.sight)}:${share.toFixed(3)}`]
+}
+
+/** What is there of a second picture, and how it is seen; null where there is nothing. */
+function pictureNow(clip: PlayClip | null, at: Flicks, playing: boolean, atOnce: boolean): { sample: Picture; sight: Sight } | null {
   const stream = clip && streamOf(clip, false)
-  if (!clip || !stream) return [null, '']
-  const seconds = copySeconds(clip, at)
+  if (!clip || !stream) return null
+  const seconds = copySeconds(clip, picturedIn(clip, at))
   const sharp = playing || atOnce ? null : (streamOf(clip, true)?.still(seconds) ?? null)
   const sample = sharp ?? (playing ? (stream.playing(seconds, clock.speed) ?? stream.nearest(seconds)) : stream.still(seconds))
-  if (!sample) return [null, '']
-  const sight = sights.at(clip.angleId, at)
-  return [{ share, by: { sample, sight } }, `${clip.clipId}:${sample.timestamp}:${sample.displayHeight}:${sightKey(sight)}:${share.toFixed(3)}`]
+  return sample && { sample, sight: sights.at(clip.angleId, at, clip.clipId) }
 }
 
 function paintCard(tile: Tile, card: string): void {
@@ -411,6 +469,12 @@ async function loadFonts(): Promise<void> {
   for (const tile of tiles.values()) if (tile.source.kind === 'programme') tile.drawnKey = ''
   redraw()
 }
+
+// What was drawn without the table that its look names is drawn again.
+onInput(() => {
+  for (const tile of tiles.values()) tile.drawnKey = ''
+  redraw()
+})
 
 /** Draws at the next refresh; while nothing plays and nothing changes, nothing is drawn and nothing is told. */
 function redraw(): void {
@@ -476,6 +540,7 @@ self.addEventListener('message', (event: MessageEvent<ToWorker>) => {
       model = message.model
       // What is seen in another way has another key, and is painted again.
       sights = new Sights(model.angles, model.exceptions)
+      knowStills(model.stills)
       // What was pressed while it stands is in the cut by now.
       if (held?.until === null) held = null
       resolver = resolverOf(model)

@@ -14,8 +14,9 @@ export interface ThumbView {
   /**
    * What was missing since the last time is made; what this view wished for before and did not ask for again is forgotten.
    * @param busy the machine has other pictures to decode: nothing is made now
+   * @returns how many were missing
    */
-  readonly ask: (busy: boolean) => void
+  readonly ask: (busy: boolean) => number
   /** The view is gone. */
   readonly close: () => void
 }
@@ -60,9 +61,10 @@ export class Thumbnails {
         return kept
       },
       ask: (busy) => {
-        const wishes = busy ? [] : missing
+        const { length } = missing
+        set(busy ? [] : missing)
         missing = []
-        set(wishes)
+        return length
       },
       close: () => set([]),
     }

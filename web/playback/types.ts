@@ -76,6 +76,8 @@ export interface PlayModel {
   readonly fades: EndFades
   /** What lies over the pictures, by version, from the lowest to the highest. */
   readonly layers: Readonly<Record<string, readonly Layer[]>>
+  /** Addresses of stills that lie over them, by their files. */
+  readonly stills: Readonly<Record<string, string>>
   /** Where one may go: the master and all that was placed before it, beside it and after it. */
   readonly event: { readonly start: Flicks; readonly end: Flicks }
   /** From where the film begins on the master to where it ends. */

@@ -17,6 +17,8 @@ interface Props {
   readonly rate: Rate
   readonly label: (time: Flicks) => string
   readonly cutId: string
+  /** Of an angle. */
+  readonly nameOf: (angleId: string) => string | undefined
   readonly actions: Pick<ScoreActions, 'snap' | 'edit' | 'pickLayer'>
 }
 
@@ -25,7 +27,7 @@ export function LayerBand(props: Props) {
   return (
     <>
       <b className="layer-band-name" style={{ top: HEAD + props.geometry.wave }}>
-        Titles
+        Layers
       </b>
       {props.layers.map((layer) => (
         <Bar key={layer.id} {...props} layer={layer} />
@@ -34,7 +36,7 @@ export function LayerBand(props: Props) {
   )
 }
 
-function Bar({ geometry, layer, chosen, rate, label, cutId, actions }: Omit<Props, 'layers'> & { layer: Layer }) {
+function Bar({ geometry, layer, chosen, rate, label, cutId, nameOf, actions }: Omit<Props, 'layers'> & { layer: Layer }) {
   const { from, to } = layer
   const frame = frameStart(1, rate)
   const set = (to: Pick<Layer, 'from' | 'to'>, words: string) => actions.edit([{ type: 'layers', cutId, layers: [{ ...layer, ...to }] }], words)
@@ -44,33 +46,33 @@ function Bar({ geometry, layer, chosen, rate, label, cutId, actions }: Omit<Prop
     time: from,
     onMove: (time) => {
       const start = actions.snap(time)
-      set({ from: start, to: flicks(start + to - from) }, 'move a title')
+      set({ from: start, to: flicks(start + to - from) }, 'move a layer')
     },
   })
   const [begins, left] = useDragged({
     ...own,
     time: from,
-    onMove: (time) => set({ from: flicks(Math.min(actions.snap(time), to - frame)), to }, 'trim a title'),
+    onMove: (time) => set({ from: flicks(Math.min(actions.snap(time), to - frame)), to }, 'trim a layer'),
   })
   const [ends, right] = useDragged({
     ...own,
     time: to,
-    onMove: (time) => set({ from, to: flicks(Math.max(actions.snap(time), from + frame)) }, 'trim a title'),
+    onMove: (time) => set({ from, to: flicks(Math.max(actions.snap(time), from + frame)) }, 'trim a layer'),
   })
   const [start, end] = moved === null ? [begins ?? from, ends ?? to] : [moved, moved + to - from]
   const [a, b] = [start, end].map((t) => xAt(geometry, t / FLICKS_PER_SECOND))
   const [x, width] = [Math.max(LABELS, a), Math.min(LABELS + geometry.plotWidth, b) - Math.max(LABELS, a)]
   if (width < 1) return null
-  const words = layer.text?.split('\n')[0] || 'title'
+  const words = layer.kind === 'title' ? layer.text?.split('\n')[0] || 'title' : (nameOf(layer.angleId ?? layer.fileId ?? '') ?? layer.kind)
   return (
     <div className={chosen === layer.id ? 'layer-bar chosen' : 'layer-bar'} style={{ left: x, width, top: HEAD + geometry.wave, height: BAND - 3 }}>
       <button
         type="button"
         {...body}
         aria-pressed={chosen === layer.id}
-        aria-label={`title ${words} from ${label(from)} to ${label(to)}`}
+        aria-label={`${layer.kind} ${words} from ${label(from)} to ${label(to)}`}
         onKeyDown={(e) => {
-          if (e.key === 'Delete') actions.edit([{ type: 'removeLayers', cutId, layerIds: [layer.id] }], 'remove a title')
+          if (e.key === 'Delete') actions.edit([{ type: 'removeLayers', cutId, layerIds: [layer.id] }], 'remove a layer')
         }}
       >
         {words}

@@ -117,7 +117,18 @@ export const Score = memo(function Score({ project, spans, points, actions, chos
       <Labels geometry={geometry} angles={angles} tempo={doc.pulse?.tempoBpm ?? 0} chosenAngle={chosenAngle} />
       <Heads geometry={calm} points={later} angles={angles} laneOf={laneOf} label={label} picked={picked} onJoin={actions.join} onPick={actions.pick} />
       <MarkFlags geometry={calm} doc={doc} flags={flags} rate={rate} label={label} edit={actions.edit} />
-      {band > 0 && <LayerBand geometry={calm} cutId={cut.id} layers={layers} chosen={layerId} rate={rate} label={label} actions={actions} />}
+      {band > 0 && (
+        <LayerBand
+          geometry={calm}
+          cutId={cut.id}
+          nameOf={(id) => angles.find((a) => a.id === id)?.name ?? project.files.find((f) => f.id === id)?.name}
+          layers={layers}
+          chosen={layerId}
+          rate={rate}
+          label={label}
+          actions={actions}
+        />
+      )}
       <FilmEnds geometry={calm} start={kept.start} end={kept.end} rate={rate} label={label} onKeep={actions.keep} />
       <Playhead view={view} left={LABELS} width={geometry.plotWidth} height={geometry.lanesBottom} />
       <Overview

@@ -1,5 +1,6 @@
 import { anglesInUse } from '@pendolo/core/project'
 import { Select } from 'antd'
+import { soundOnly } from '../playback/model.ts'
 import type { StageProps } from '../stage.ts'
 
 export const angleOptions = (project: StageProps['project']) => anglesInUse(project.doc).map((a) => ({ value: a.id, label: a.name }))
@@ -11,6 +12,7 @@ export function AngleSelect({
   placeholder,
   width = 130,
   except,
+  pictured = false,
   disabled,
   onChoose,
 }: Pick<StageProps, 'project'> & {
@@ -18,10 +20,12 @@ export function AngleSelect({
   placeholder: string
   width?: number
   except?: string | null
+  /** Only those that have pictures. */
+  pictured?: boolean
   disabled?: boolean
   onChoose: (angleId: string) => void
 }) {
-  const options = angleOptions(project).filter((o) => o.value !== except)
+  const options = angleOptions(project).filter((o) => o.value !== except && !(pictured && soundOnly(project, o.value)))
   return (
     <Select
       size="small"

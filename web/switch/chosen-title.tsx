@@ -1,12 +1,12 @@
 import { activeCut } from '@pendolo/core/film'
 import { TITLE_ALIGNS, TITLE_LETTERS, type TitleStyle, USUAL_TITLE } from '@pendolo/core/picture'
-import { type Layer, projectRate } from '@pendolo/core/project'
-import { flicks, frameStart } from '@pendolo/core/time'
+import type { Layer } from '@pendolo/core/project'
 import { Button, ColorPicker, Input, Segmented, Select, Space } from 'antd'
-import { AlignCenter, AlignLeft, AlignRight, Bold, Trash2 } from 'lucide-react'
+import { AlignCenter, AlignLeft, AlignRight, Bold } from 'lucide-react'
 import { useState } from 'react'
 import type { StageProps } from '../stage.ts'
 import { Num } from '../ui/num.tsx'
+import { LayerEnd } from './layer-end.tsx'
 import { layerEdit, placed, placeName, TITLE_PLACES } from './titles.ts'
 
 type Props = Pick<StageProps, 'project' | 'edit'> & { readonly layer: Layer; readonly onClose: () => void }
@@ -16,7 +16,6 @@ const ICONS = { left: <AlignLeft size={14} />, center: <AlignCenter size={14} />
 /** The words of the chosen title, and how they are drawn and come. */
 export function ChosenTitle({ project, edit, layer, onClose }: Props) {
   const cutId = activeCut(project.doc).id
-  const frame = frameStart(1, projectRate(project.doc.settings))
   const style = layer.title ?? USUAL_TITLE
   const change = (to: Partial<Layer>, label = 'change a title') => edit([layerEdit(cutId, { ...layer, ...to })], label)
   const styled = (to: Partial<TitleStyle>) => change({ title: { ...style, ...to } })
@@ -83,26 +82,7 @@ export function ChosenTitle({ project, edit, layer, onClose }: Props) {
         onChange={(how) => (how === 'slides' ? styled({ slides: true }) : without('slides'))}
         options={['fades', 'slides']}
       />
-      <Num
-        label="It comes and goes in, frames"
-        unit="frames"
-        value={Math.round((layer.fadeIn ?? 0) / frame)}
-        min={0}
-        max={1500}
-        step={1}
-        onChange={(v) => change({ fadeIn: flicks(Math.round(v) * frame), fadeOut: flicks(Math.round(v) * frame) })}
-      />
-      <Button
-        size="small"
-        icon={<Trash2 size={14} />}
-        aria-label="Remove the title"
-        onClick={() => {
-          if (edit([{ type: 'removeLayers', cutId, layerIds: [layer.id] }], 'remove a title')) onClose()
-        }}
-      />
-      <Button size="small" onClick={onClose}>
-        Done
-      </Button>
+      <LayerEnd project={project} edit={edit} layer={layer} onClose={onClose} />
     </div>
   )
 }

@@ -13,8 +13,9 @@ import { engine, useEngine } from '../playback/use-engine.ts'
 import type { StageProps } from '../stage.ts'
 import { keyText } from '../ui/keymap.ts'
 import { useKeys } from '../ui/use-keys.ts'
+import { AngleSelect } from './angle-select.tsx'
 import { RangeTools } from './range-tools.tsx'
-import { layerEdit, newTitle } from './titles.ts'
+import { layerEdit, newBackground, newInset, newStill, newTitle } from './titles.ts'
 
 export interface Range {
   readonly from: Flicks
@@ -60,6 +61,10 @@ export function RangeBar({
   useKeys('leaveOut', () => (state === 'all' ? bringBack() : leaveOut()))
   useKeys('nothing', () => onRange(null))
   if (!range) return null
+  const add = (what: string, layerOf: typeof newInset) => (angleId: string) => {
+    const id = newId()
+    if (edit([layerEdit(cutId, layerOf(id, angleId, range, layersOf(activeCut(project.doc))))], what)) onLayer(id)
+  }
   const label = (t: Flicks) => printTimecode(t, { rate: projectRate(settings), dropFrame: settings.dropFrame }, settings.startFrame)
   return (
     <div className="range-bar" role="toolbar" aria-label="Chosen range">
@@ -98,10 +103,46 @@ export function RangeBar({
       >
         Title
       </Button>
+      <AngleSelect
+        pictured
+        project={project}
+        label="Show an angle small over this range"
+        placeholder="inset …"
+        width={92}
+        onChoose={add('an inset', newInset)}
+      />
+      <AngleSelect
+        pictured
+        project={project}
+        label="Show an angle behind a keyed picture"
+        placeholder="behind …"
+        width={98}
+        onChoose={add('a background', newBackground)}
+      />
+      <StillSelect project={project} onChoose={add('a still', newStill)} />
       <Button size="small" onClick={() => onRange(null)}>
         Clear
       </Button>
     </div>
+  )
+}
+
+/** The stills of a project, to be laid over its pictures; nothing where there are none. */
+function StillSelect({ project: { doc, files }, onChoose }: { project: StageProps['project']; onChoose: (fileId: string) => void }) {
+  const used = new Set(Object.values(doc.clips).map((c) => c.fileId))
+  const stills = files.filter((f) => f.facts.video?.still && used.has(f.id))
+  if (stills.length === 0) return null
+  return (
+    <Select
+      size="small"
+      aria-label="Lay a still over this range"
+      placeholder="still …"
+      value={null}
+      style={{ width: 84 }}
+      popupMatchSelectWidth={false}
+      options={stills.map((f) => ({ value: f.id, label: f.name }))}
+      onChange={(id: string) => onChoose(id)}
+    />
   )
 }
 

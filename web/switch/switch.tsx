@@ -14,7 +14,10 @@ import { Score } from '../score/score.tsx'
 import type { StageProps } from '../stage.ts'
 import { Paper } from '../ui/paper.tsx'
 import { useStable } from '../ui/stable.ts'
+import { ChosenBackground } from './chosen-background.tsx'
 import { ChosenCuts } from './chosen-cuts.tsx'
+import { ChosenInset } from './chosen-inset.tsx'
+import { ChosenStill } from './chosen-still.tsx'
 import { ChosenTitle } from './chosen-title.tsx'
 import { lastText, useControllers } from './controllers.tsx'
 import { MagnetChip } from './magnet.tsx'
@@ -123,13 +126,19 @@ export function Switch({ project, edit, top }: StageProps) {
               zoomRef={zoomRef}
             />
             <RangeBar project={project} edit={edit} range={range} onRange={setRange} onPick={setPicked} onLayer={actions.pickLayer} />
-            {range === null && layer && picked.length === 0 && <ChosenTitle project={project} edit={edit} layer={layer} onClose={() => setLayerId(null)} />}
+            {range === null && layer && picked.length === 0 && <ChosenLayer project={project} edit={edit} layer={layer} onClose={() => setLayerId(null)} />}
             {range === null && <ChosenCuts project={project} edit={edit} points={points} picked={picked} onPick={setPicked} />}
           </div>
         }
       />
     </>
   )
+}
+
+function ChosenLayer(props: Parameters<typeof ChosenTitle>[0]) {
+  if (props.layer.kind === 'title') return <ChosenTitle {...props} />
+  if (props.layer.kind === 'still') return <ChosenStill {...props} />
+  return props.layer.kind === 'background' ? <ChosenBackground {...props} /> : <ChosenInset {...props} />
 }
 
 /** The bar above the stage. */

@@ -364,7 +364,8 @@ function absence(
   jobs: readonly { fileId: string | null; kind: string; state: string; progress: number }[],
 ): string | null {
   const { doc } = project
-  const clips = Object.values(doc.clips).filter((c) => c.angleId === angleId && c.state === 'in')
+  const shows = doc.angles.find((a) => a.id === angleId)?.of ?? angleId
+  const clips = Object.values(doc.clips).filter((c) => c.angleId === shows && c.state === 'in')
   const fileOf = (clipId: string) => project.files.find((f) => f.id === doc.clips[clipId]?.fileId)
   const span = filmFor(project).clipAt(angleId, time)
   if (span) {

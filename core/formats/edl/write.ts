@@ -1,6 +1,7 @@
 import { startFrameOf } from '../../project/index.ts'
 import { frameToTimecode, nominalRate, rateToNumber, timecodeToFrame } from '../../time/index.ts'
 import { cutTransitions, type Exchange, type ExchangeFile } from '../exchange.ts'
+import { pacedCut } from '../paced.ts'
 
 /**
  * Writes the cut as a CMX3600-style edit decision list. Transitions are told in comments, since those of the format begin at their
@@ -16,8 +17,9 @@ export function writeEdl(exchange: Exchange): string {
   const tc = (frame: number) => frameToTimecode(frame < 0 ? frame + day : frame, style)
   const lines = [`TITLE: ${exchange.name.replace(/[^\x20-\x7e]/g, '_').slice(0, 70)}`, `FCM: ${exchange.dropFrame ? 'DROP FRAME' : 'NON-DROP FRAME'}`, '']
   const reels = new Map<string, string>()
-  const transitions = cutTransitions(exchange)
-  for (const [i, segment] of exchange.cut.entries()) {
+  const cut = pacedCut(exchange)
+  const transitions = cutTransitions({ ...exchange, cut })
+  for (const [i, segment] of cut.entries()) {
     const event = i + 1
     const transition = transitions.get(i)
     const recordIn = exchange.startFrame + segment.fromFrame
@@ -32,11 +34,13 @@ export function writeEdl(exchange: Exchange): string {
     const own = rateToNumber(file.facts.video?.rate ?? exchange.rate)
     const project = rateToNumber(exchange.rate)
     const sourceIn = Math.floor(((startFrameOf(file.facts) + firstFrame) / own) * project + 1e-6)
-    const still = segment.stillAt !== undefined
-    const sourceFrames = still ? 1 : Math.max(1, Math.round(segment.frames / rate))
-    const speed = still ? 0 : nominalRate(exchange.rate) / rate
+    const { pace = 1 } = segment
+    const still = segment.stillAt !== undefined || pace === 0
+    const sourceFrames = still ? 1 : Math.max(1, Math.round((segment.frames * pace) / rate))
+    const speed = still ? 0 : (nominalRate(exchange.rate) * pace) / rate
     lines.push(`${number}  ${reel.padEnd(8)} V     C        ${tc(sourceIn)} ${tc(sourceIn + sourceFrames)} ${record}`)
-    if (still || Math.abs(rate - 1) > 0.001) lines.push(`M2   ${reel.padEnd(8)}       ${speed.toFixed(1).padStart(5, '0')}                ${tc(sourceIn)}`)
+    if (still || Math.abs(pace / rate - 1) > 0.001)
+      lines.push(`M2   ${reel.padEnd(8)}       ${speed.toFixed(1).padStart(5, '0')}                ${tc(sourceIn)}`)
     lines.push(`* FROM CLIP NAME: ${oneLine(file.name)}`, `* COMMENT: ANGLE ${oneLine(angleName)}${segment.standIn ? ' (STANDS IN)' : ''}`)
     if (transition) lines.push(`* COMMENT: ${transition.kind.toUpperCase()} OF ${2 * transition.half} FRAMES AROUND THIS CUT`)
     lines.push('')

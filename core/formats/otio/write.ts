@@ -1,6 +1,7 @@
 import { marksOnMaster, startFrameOf } from '../../project/index.ts'
 import { FLICKS_PER_SECOND, frameAt, rateToNumber } from '../../time/index.ts'
-import { type CutTransition, cutTransitions, type Exchange, type ExchangeFile, type MasterSegment, type Segment } from '../exchange.ts'
+import { type CutTransition, cutTransitions, type Exchange, type ExchangeFile, type MasterSegment } from '../exchange.ts'
+import { type PacedSegment, pacedCut } from '../paced.ts'
 import type { OtioObject, RationalTime, TimeRange } from './types.ts'
 
 /** Speeds nearer to 1 than this are clock drift: kept exactly in the metadata, not as a retiming effect. */
@@ -13,7 +14,8 @@ const RETIME_FROM = 0.001
  */
 export function writeOtio(exchange: Exchange): string {
   const rate = rateToNumber(exchange.rate)
-  const cutTrack = track(`Cut: ${exchange.cutName}`, 'Video', lane(exchange, exchange.cut, cutTransitions(exchange)))
+  const cut = pacedCut(exchange)
+  const cutTrack = track(`Cut: ${exchange.cutName}`, 'Video', lane(exchange, cut, cutTransitions({ ...exchange, cut })))
   const angles = exchange.angles.map((a) => track(a.name, 'Video', lane(exchange, a.segments), { pendolo: { angleId: a.id } }))
   const sound = exchange.master.length > 0 ? masterLanes(exchange).map((children, i) => track(i === 0 ? 'Master' : `Master (${i + 1})`, 'Audio', children)) : []
   const stack: OtioObject = {
@@ -63,7 +65,7 @@ function transition({ kind, half }: CutTransition, rate: number): OtioObject {
   }
 }
 
-function lane(exchange: Exchange, segments: Segment[], transitions: ReadonlyMap<number, CutTransition> = new Map()): OtioObject[] {
+function lane(exchange: Exchange, segments: PacedSegment[], transitions: ReadonlyMap<number, CutTransition> = new Map()): OtioObject[] {
   const rate = rateToNumber(exchange.rate)
   const out: OtioObject[] = []
   let at = exchange.originFrame
@@ -77,8 +79,8 @@ function lane(exchange: Exchange, segments: Segment[], transitions: ReadonlyMap<
   return out
 }
 
-function clip(exchange: Exchange, segment: Segment, rate: number): OtioObject {
-  const source = segment.source as NonNullable<Segment['source']>
+function clip(exchange: Exchange, segment: PacedSegment, rate: number): OtioObject {
+  const source = segment.source as NonNullable<PacedSegment['source']>
   const video = source.file.facts.video as NonNullable<ExchangeFile['facts']['video']>
   // A still counts as the project does, and is as long as it is wanted.
   const own = video.still ? rate : rateToNumber(video.rate)
@@ -96,6 +98,7 @@ function clip(exchange: Exchange, segment: Segment, rate: number): OtioObject {
         method: placement.method,
         verdict: placement.verdict,
         standIn: segment.standIn,
+        ...(segment.ramp && { speeds: segment.ramp }),
       },
     },
     source_range: range(time(origin + source.firstFrame, own), time(segment.frames, rate)),
@@ -106,11 +109,14 @@ function clip(exchange: Exchange, segment: Segment, rate: number): OtioObject {
   }
 }
 
-function effectsOf({ source, stillAt }: Segment): OtioObject[] {
+function effectsOf({ source, stillAt, pace = 1 }: PacedSegment): OtioObject[] {
   const rate = source?.rate ?? 1
   if (stillAt !== undefined) return [{ OTIO_SCHEMA: 'FreezeFrame.1', name: 'last picture held', effect_name: 'FreezeFrame', time_scalar: 0, metadata: {} }]
-  if (Math.abs(rate - 1) <= RETIME_FROM) return []
-  return [{ OTIO_SCHEMA: 'LinearTimeWarp.1', name: 'placed speed', effect_name: 'LinearTimeWarp', time_scalar: 1 / rate, metadata: {} }]
+  if (pace === 0) return [{ OTIO_SCHEMA: 'FreezeFrame.1', name: 'standing picture', effect_name: 'FreezeFrame', time_scalar: 0, metadata: {} }]
+  const speed = Math.abs(rate - 1) <= RETIME_FROM ? pace : pace / rate
+  if (speed === 1) return []
+  const name = pace === 1 ? 'placed speed' : 'speed of the pictures'
+  return [{ OTIO_SCHEMA: 'LinearTimeWarp.1', name, effect_name: 'LinearTimeWarp', time_scalar: speed, metadata: {} }]
 }
 
 /** Recordings that are the master together lie on lanes of their own where they overlap. */

@@ -1,5 +1,6 @@
-import { type FilmBody, type FindBody, filmBody, findBody, JOB_STATES, lineUpBody } from '@pendolo/api'
+import { type FilmBody, type FindBody, filmBody, findBody, JOB_STATES, lineUpBody, type SteadyBody, steadyBody } from '@pendolo/api'
 import { layOut } from '@pendolo/core/formats'
+import { own } from '@pendolo/core/project'
 import type { Router } from 'express'
 import { filmed, partOf } from '../../film/parts.ts'
 import { exchangeFiles, type Workshop } from '../../jobs/workshop.ts'
@@ -38,6 +39,21 @@ export function jobRoutes(api: Router, { store, queue, events }: Workshop): void
     const projectId = request.params.id
     layOut('check', await store.doc(projectId), exchangeFiles(await store.files(projectId)))
     response.status(202).json({ jobId: await queue.add({ projectId, kind: 'loudness', about: '', payload: {}, author: authorOf(request) }) })
+  })
+  api.post('/projects/:id/steady', async (request, response) => {
+    const { clipIds, seconds } = body<SteadyBody>(request, steadyBody)
+    const projectId = request.params.id
+    const { clips } = await store.doc(projectId)
+    const files = await store.files(projectId)
+    const jobs = clipIds.map((clipId) => {
+      const file = files.find((f) => f.id === own(clips, clipId)?.fileId)
+      if (!file?.facts.video || file.facts.video.still)
+        throw new ProblemError(400, 'Nothing to steady', 'a still, a sound or a clip that is gone has no pictures that move')
+      return { projectId, kind: 'steady' as const, about: file.name, fileId: file.id, payload: { clipId, seconds }, author: authorOf(request) }
+    })
+    const jobIds: string[] = []
+    for (const job of jobs) jobIds.push(await queue.add(job))
+    response.status(202).json({ jobIds })
   })
   api.get('/jobs', async (request, response) => {
     const { seq } = events
