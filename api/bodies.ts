@@ -120,6 +120,23 @@ export const steadyBody = yup
   })
   .noUnknown()
 
+/** Ranges of the master's time that a machine cannot show as they play, flicks. */
+export const prepareBody = yup
+  .object({
+    ranges: yup
+      .array(
+        yup
+          .object({ cutId: id.required(), from: yup.number().integer().required(), to: yup.number().integer().required() })
+          .noUnknown()
+          .test('order', 'a range ends behind its beginning', ({ from, to }) => to > from)
+          .required(),
+      )
+      .min(1)
+      .max(100)
+      .required(),
+  })
+  .noUnknown()
+
 /** A table of colours: numbers of four bytes, little end first, as base64. */
 export const tableBody = yup.object({ values: yup.string().max(1_000_000).required() }).noUnknown()
 
@@ -129,3 +146,4 @@ export type LineUpBody = yup.InferType<typeof lineUpBody>
 export type FindBody = yup.InferType<typeof findBody>
 export type FilmBody = yup.InferType<typeof filmBody>
 export type SteadyBody = yup.InferType<typeof steadyBody>
+export type PrepareBody = yup.InferType<typeof prepareBody>

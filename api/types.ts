@@ -63,7 +63,7 @@ export interface ProjectState {
   seq: number
 }
 
-export const JOB_KINDS = ['copies', 'sound', 'lineup', 'pulse', 'film', 'loudness', 'originals', 'steady'] as const
+export const JOB_KINDS = ['copies', 'sound', 'lineup', 'pulse', 'film', 'loudness', 'originals', 'steady', 'prepare'] as const
 export type JobKind = (typeof JOB_KINDS)[number]
 export const JOB_STATES = ['queued', 'running', 'done', 'failed', 'cancelled'] as const
 export type JobState = (typeof JOB_STATES)[number]
@@ -121,7 +121,16 @@ export interface LoudnessCurve {
   revision: number
 }
 
-export type JobResult = FilmResult | LoudnessCurve
+/** Pictures of a range that were made for playing, as light copies are; `key` names what was seen there (`preparedKey` in core). */
+export interface PreparedResult {
+  cutId: string
+  /** Master time, flicks. */
+  from: number
+  to: number
+  key: string
+}
+
+export type JobResult = FilmResult | LoudnessCurve | PreparedResult
 
 export interface FolderEntry {
   name: string

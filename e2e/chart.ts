@@ -121,7 +121,8 @@ export class Chart {
 export function filmed(film: string, frame: number, size = FRAME): Buffer {
   // At its own size only colour is brought to another one.
   const way = size.width === FRAME.width ? 'bicubic' : 'area'
-  const filter = `select=eq(n\\,${frame}),scale=${size.width}:${size.height}:flags=${way}+accurate_rnd+full_chroma_int,format=rgb24`
+  // Colour lies beside the left one of two pixels, as films have it (MPEG-2 siting).
+  const filter = `select=eq(n\\,${frame}),scale=${size.width}:${size.height}:flags=${way}+accurate_rnd+full_chroma_int:in_h_chr_pos=0:in_v_chr_pos=128,format=rgb24`
   return execFileSync('ffmpeg', ['-v', 'error', '-i', film, '-vf', filter, '-frames:v', '1', '-f', 'rawvideo', 'pipe:1'], { maxBuffer: 2 ** 26 })
 }
 

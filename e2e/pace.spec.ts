@@ -63,6 +63,16 @@ test('pictures of a stretch run slower, stand still, or go from one speed to ano
   await type(page, 'end', 200)
   await expect.poll(pace).toEqual({ start: 0.5, end: 2 })
   await seen(page, (s) => 0.5 * s + 1.5 * (s ** 3 - s ** 4 / 2))
+
+  // What lies between two pictures is one giving way to the other, if that is wished.
+  await page.goto(`${server.url}/${id}/balance`)
+  await page.getByText('Picture', { exact: true }).click()
+  await page.getByRole('button', { name: /^Cam a/ }).click()
+  await page.getByRole('button', { name: /^00:00:08:00 – 00:00:12:00$/ }).click()
+  await page.getByText('blend', { exact: true }).click()
+  await expect.poll(pace).toEqual({ start: 0.5, end: 2, blends: true })
+  await page.keyboard.press('Control+z')
+  await expect.poll(pace).toEqual({ start: 0.5, end: 2 })
   await page.keyboard.press('Control+z')
   await page.keyboard.press('Control+z')
   await expect.poll(pace).toBeUndefined()

@@ -32,7 +32,7 @@ export class Analysis {
     })
     port1.unref()
     // What has not begun has nothing to tidy up; it may be waiting for a thread, or its thread be starting still.
-    const stop = () => ((task.kind === 'film' || task.kind === 'loudness') && begun ? port1.postMessage('end') : ended.abort())
+    const stop = () => ((task.kind === 'film' || task.kind === 'loudness' || task.kind === 'prepare') && begun ? port1.postMessage('end') : ended.abort())
     signal?.addEventListener('abort', stop, { once: true })
     try {
       if (signal?.aborted) throw new Cancelled()

@@ -17,7 +17,7 @@ import { ANALYSIS_RATE } from '@pendolo/core/signal'
 import type { Config } from './config.ts'
 import { backUp } from './db/backup.ts'
 import { type LoudnessOrder, measureFilm } from './film/measure.ts'
-import { type FilmOrder, renderFilm } from './film/render.ts'
+import { type FilmOrder, type PicturesOrder, renderFilm, renderLight } from './film/render.ts'
 import { alone, fold, listen } from './media/fold.ts'
 import { openHeard } from './media/heard.ts'
 import { readLuma } from './media/luma.ts'
@@ -87,6 +87,11 @@ export interface FilmTask extends FilmOrder {
   readonly kind: 'film'
 }
 
+/** Makes the pictures of a film, light, without sound. */
+export interface PrepareTask extends PicturesOrder {
+  readonly kind: 'prepare'
+}
+
 /** Measures how loud a film will be. */
 export interface LoudnessTask extends LoudnessOrder {
   readonly kind: 'loudness'
@@ -109,6 +114,7 @@ export interface TogetherTask {
 interface Results {
   together: number | null
   film: FilmSound
+  prepare: null
   loudness: Omit<LoudnessCurve, 'revision'>
   backup: string
   place: SoundPlacement
@@ -126,6 +132,7 @@ export type Task =
   | TogetherTask
   | LoudnessTask
   | FilmTask
+  | PrepareTask
   | PlaceTask
   | LightTask
   | PulseTask
@@ -171,13 +178,14 @@ function together({ masterSound, a, b }: TogetherTask): number | null {
 }
 
 async function done(task: Task, progress: MessagePort): Promise<Results[keyof Results]> {
-  if (task.kind === 'film' || task.kind === 'loudness') {
+  if (task.kind === 'film' || task.kind === 'loudness' || task.kind === 'prepare') {
     const abort = new AbortController()
     // Whoever asked may have ended it before it began, and then this thread with it.
     progress.postMessage('ready')
     await once(progress, 'message')
     progress.once('message', () => abort.abort())
     const report = (share: number, detail: Detail) => progress.postMessage({ share, detail } satisfies Told)
+    if (task.kind === 'prepare') return renderLight(task, report, abort.signal)
     return task.kind === 'film' ? renderFilm(task, report, abort.signal) : measureFilm(task, report, abort.signal)
   }
   if (task.kind === 'listen') return listen(...task.args)

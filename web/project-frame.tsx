@@ -10,6 +10,7 @@ import { undoInside } from './data/undo-scope.ts'
 import { useWaiting } from './data/waiting.ts'
 import { newId } from './ids.ts'
 import { MarksBeside, MarksButton } from './marks/marks-beside.tsx'
+import { usePrepared } from './playback/prepared.tsx'
 import { engine, useLoaded } from './playback/use-engine.ts'
 import type { StageProps } from './stage.ts'
 import { Steps } from './steps.tsx'
@@ -109,6 +110,7 @@ function Opened({ project, stage }: { project: ProjectState; stage: StagePath })
   const [naming, setNaming] = useState<string | null>(null)
   const [marksOpen, setMarksOpen] = useState(false)
   useLoaded(project)
+  usePrepared(project)
   useOtherStages()
   // Mounted anew for each project: what played in one does not go on in another.
   useEffect(() => () => engine.stop(), [])

@@ -67,7 +67,7 @@ const exception = stretch
     look: look.optional().default(undefined),
     lookTo: look.optional().default(undefined),
     pace: yup
-      .object({ start: bounded(PACE_BOUNDS).required(), end: bounded(PACE_BOUNDS).required() })
+      .object({ start: bounded(PACE_BOUNDS).required(), end: bounded(PACE_BOUNDS).required(), blends: yup.boolean().optional() })
       .noUnknown()
       .optional()
       .default(undefined),

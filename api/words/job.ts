@@ -11,6 +11,7 @@ const WORDS: { readonly [K in Job['kind']]: (about: string) => string } = {
   loudness: () => 'measure the loudness',
   originals: () => 'look for originals',
   steady: (file) => `steady ${file}`,
+  prepare: (range) => `pictures of ${range} for playing`,
 }
 
 /** What a job is about, in words. */

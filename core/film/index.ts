@@ -2,6 +2,7 @@ export { darkOf, type EndFades, type Giving, type Passage, shareAt } from './giv
 export { type DeskSource, type HeardWishes, masterRecordings, type ProjectDesk, projectDesk } from './heard.ts'
 export { layerAt, placeOf, stillPlaceAt, titleAt } from './layer.ts'
 export { type Material, type PlannedStretch, planFilm } from './plan.ts'
+export { type PreparedRange, preparedKey, wholeFrames } from './prepared.ts'
 export { type Bounds, boundsOf, type FilmRun, filmRuns } from './programme.ts'
 export {
   activeCut,

@@ -2,7 +2,7 @@ import { type Points, pointAt, type SwitchPoint } from '../cut/index.ts'
 import { type Cut, type FileFacts, type Layer, type PictureSpan, type ProjectDoc, pictureSpans, pointsOf, projectRate, standInOrder } from '../project/index.ts'
 import { FLICKS_PER_SECOND, type Flicks, flicks, nextFrameStart, programmeLength, type Rate, runAt, ZERO } from '../time/index.ts'
 import { darkOf, type EndFades, type Giving, givingAt, type Passage, passageAt, passagesIn } from './giving.ts'
-import { type Material, planFilm } from './plan.ts'
+import { type Material, type PlannedStretch, planFilm } from './plan.ts'
 import { type Bounds, boundsOf, type FilmRun, filmRuns } from './programme.ts'
 import { Pictures, type Shown } from './seen.ts'
 
@@ -134,6 +134,22 @@ export class FilmResolver {
   /** What lies over a version's picture at an instant of the master, from the lowest to the highest. */
   layersAt(cutId: string, master: Flicks): Layer[] {
     return this.#versions.layers(cutId).filter((l) => l.from <= master && master < l.to)
+  }
+
+  /** All that is seen of a version in a range of the master's time, whether its programme keeps that or not: its pictures, those together with them, and layers. */
+  shownIn(cutId: string, from: Flicks, to: Flicks): { stretches: PlannedStretch[]; passages: Passage[]; others: PlannedStretch[]; layers: Layer[] } {
+    const points = this.#versions.points(cutId)
+    const layers = this.#versions.layers(cutId).filter((l) => l.from < to && l.to > from)
+    const passages = passagesIn(points, from, to, this.#pictures)
+    const given = passages.flatMap(({ at, half, before, after }) =>
+      [before, after].flatMap((choice) => planFilm([{ ...choice, time: flicks(at - half) }], this.#material, flicks(at - half), flicks(at + half))),
+    )
+    const small = layers.flatMap(({ angleId, from: begin, to: end }) =>
+      angleId === undefined
+        ? []
+        : planFilm([{ time: begin, angleId }], { ...this.#material, standIn: 'black' }, flicks(Math.max(from, begin)), flicks(Math.min(to, end))),
+    )
+    return { stretches: planFilm(points, this.#material, from, to), passages, others: [...given, ...small], layers }
   }
 
   /** Where the film has layers: by runs, and within one from the lowest to the highest. */

@@ -41,6 +41,16 @@ describe('how an angle is seen', () => {
     expect(sights.ranges('a', t(50), t(150), 'first')).toHaveLength(1)
   })
 
+  test('pictures blend where a stretch says so', () => {
+    const sights = sightsOf(
+      { id: 'slow', from: t(0), to: t(100), pace: { start: 0.5, end: 0.5, blends: true } },
+      { id: 'take', clipId: 'second', from: t(100), to: t(200), pace: { start: 0.5, end: 0.5, blends: true } },
+      { id: 'plain', from: t(100), to: t(200), pace: { start: 0.5, end: 0.5 } },
+    )
+    expect([t(0), t(99), t(100), t(200)].map((at) => sights.blends('a', at))).toEqual([true, true, false, false])
+    expect(sights.blends('a', t(150), 'second')).toBe(true)
+  })
+
   test('moves from one framing to another', () => {
     const sights = sightsOf({ id: 'move', from: t(100), to: t(200), cutout: WHOLE, cutoutTo: { ...WHOLE, scale: 4, x: 1 } })
     expect(sights.at('a', t(100)).cutout?.scale).toBe(1)

@@ -58,8 +58,17 @@ export class Sights {
 
   /** The instant of the master whose picture of an angle is seen at another: that itself, but where its pictures run at their own speed. */
   pictured(angleId: string, master: Flicks, clipId?: string): Flicks {
-    const here = this.#exceptions.get(angleId)?.find((e) => e.pace && concerns(e, clipId) && e.from <= master && master < e.to)
+    const here = this.#pacedBy(angleId, master, clipId)
     return here?.pace ? pacedAt(here.pace, here.from, here.to, master) : master
+  }
+
+  /** Whether an angle's pictures give way to each other at an instant of the master. */
+  blends(angleId: string, master: Flicks, clipId?: string): boolean {
+    return this.#pacedBy(angleId, master, clipId)?.pace?.blends === true
+  }
+
+  #pacedBy(angleId: string, master: Flicks, clipId: string | undefined): PictureException | undefined {
+    return this.#exceptions.get(angleId)?.find((e) => e.pace && concerns(e, clipId) && e.from <= master && master < e.to)
   }
 
   /** Ranges of the master's time that tile [from, to), each with one way to be seen. */

@@ -1,4 +1,5 @@
 import type { Rect } from './framing.ts'
+import { aroundColour } from './over.ts'
 import type { Planes } from './planes.ts'
 
 /** How the edges of an inset are. */
@@ -95,19 +96,26 @@ export function layPlanesOver(frame: Planes, picture: Planes, left: number, top:
     width: Math.min(pw, w - left),
     height: Math.min(ph, h - top),
   }
+  const seenAt = (x: number, y: number) => (mask ? mask[y * pw + x] / 255 : 1) * part
   for (let y = rows.y; y < rows.height; y++)
     for (let x = rows.x; x < rows.width; x++) {
-      const seen = (mask ? mask[y * pw + x] / 255 : 1) * part
       const at = (y + top) * w + x + left
-      to[at] = to[at] + (from[y * pw + x] - to[at]) * seen + 0.5
-      if (((x | y) & 1) !== 0) continue
-      // Colour goes by the pixel that it is beside.
-      const c = ((y + top) >> 1) * half + ((x + left) >> 1)
-      const o = (y >> 1) * own + (x >> 1)
+      to[at] = to[at] + (from[y * pw + x] - to[at]) * seenAt(x, y) + 0.5
+    }
+  for (let y = rows.y; y < rows.height; y += 2)
+    for (let x = rows.x; x <= rows.width && x + left < w; x += 2) {
+      let seen = 0
+      for (let py = y; py < Math.min(rows.height, y + 2); py++)
+        for (let px = Math.max(rows.x, x - 1); px < Math.min(rows.width, x + 2); px++) seen += seenAt(px, py) * (px === x ? 2 : 1)
+      if (seen === 0) continue
+      const [cx, cy] = [(x + left) >> 1, (y + top) >> 1]
+      const share = seen / aroundColour(cx, cy, w, h)
+      const c = cy * half + cx
+      const o = (y >> 1) * own + Math.min(x >> 1, own - 1)
       for (const [a, b] of [
         [w * h + c, pw * ph + o],
         [w * h + chroma + c, pw * ph + ownChroma + o],
       ])
-        to[a] = to[a] + (from[b] - to[a]) * seen + 0.5
+        to[a] = to[a] + (from[b] - to[a]) * share + 0.5
     }
 }

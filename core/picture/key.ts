@@ -113,7 +113,8 @@ const within = (x: number) => Math.max(0, Math.min(255, Math.round(x)))
 const [BLACK, NO_COLOUR, LUMA_SCALE, COLOUR_SCALE] = [16, 128, 219 / 255, 224 / 255]
 
 /**
- * The same for pictures as planes (I420) in the film's colours; how much is seen is told by colour, which is kept for two by two pixels.
+ * The same for pictures as planes (I420) in the film's colours; how much is seen of a pixel is told by the colour that lies between the
+ * samples around it (MPEG-2 siting).
  * @param picture is written
  * @param behind of the same size
  */
@@ -122,25 +123,39 @@ export function keyPlanes(key: ColourKey, { data, width, height }: Planes, behin
   const gain = 2 ** ((key.exposure ?? 0) / GAMMA)
   const [half, tall] = [(width + 1) >> 1, (height + 1) >> 1]
   const [u, v] = [width * height, width * height + half * tall]
-  for (let y = 0; y < tall; y++)
+  const colours = Float32Array.from(data.subarray(u, v + half * tall), (x) => ((x - NO_COLOUR) / COLOUR_SCALE) * gain)
+  const [cbs, crs] = [colours.subarray(0, half * tall), colours.subarray(half * tall)]
+  const lumas = new Float32Array(256)
+  for (let x = 0; x < 256; x++) lumas[x] = (x - BLACK) * gain
+  // Colour differences of a row of pixels, and of that one after the other: those beside samples, and those between.
+  const [rowB, rowR] = [new Float32Array(half + 1), new Float32Array(half + 1)]
+  for (let y = 0; y < height; y++) {
+    const near = (y >> 1) * half
+    const far = Math.max(0, Math.min(tall - 1, (y >> 1) + (y & 1 ? 1 : -1))) * half
     for (let x = 0; x < half; x++) {
-      const c = y * half + x
-      let cb = ((data[u + c] - NO_COLOUR) / COLOUR_SCALE) * gain
-      let cr = ((data[v + c] - NO_COLOUR) / COLOUR_SCALE) * gain
-      const cloth = clothIn(numbers, cb, cr, ACROSS)
-      const seen = seenOf(numbers, cloth)
-      const stays = Math.min(1, FAINT * seen)
-      const goes = 1 - seen
-      const tint = tintOf(numbers, cb, cr, cloth, seen)
-      const taken = Math.max(0, cloth) * numbers.luma * Math.min(1, MIXED * goes) * LUMA_SCALE
-      cb -= tint * numbers.cb
-      cr -= tint * numbers.cr
-      data[u + c] = NO_COLOUR + stays * cb * COLOUR_SCALE + goes * (behind[u + c] - NO_COLOUR) + 0.5
-      data[v + c] = NO_COLOUR + stays * cr * COLOUR_SCALE + goes * (behind[v + c] - NO_COLOUR) + 0.5
-      for (let row = 2 * y; row < Math.min(height, 2 * y + 2); row++)
-        for (let at = row * width + 2 * x; at < row * width + Math.min(width, 2 * x + 2); at++) {
-          const luma = Math.max(0, (data[at] - BLACK) * gain - taken)
-          data[at] = Math.min(235, BLACK + stays * luma + goes * (behind[at] - BLACK) + 0.5)
-        }
+      rowB[x] = 0.75 * cbs[near + x] + 0.25 * cbs[far + x]
+      rowR[x] = 0.75 * crs[near + x] + 0.25 * crs[far + x]
     }
+    rowB[half] = rowB[half - 1]
+    rowR[half] = rowR[half - 1]
+    for (let x = 0, at = y * width; x < width; x++, at++) {
+      const c = x >> 1
+      const cb = x & 1 ? (rowB[c] + rowB[c + 1]) / 2 : rowB[c]
+      const cr = x & 1 ? (rowR[c] + rowR[c + 1]) / 2 : rowR[c]
+      const cloth = clothIn(numbers, cb, cr, ACROSS)
+      const goes = 1 - seenOf(numbers, cloth)
+      const stays = Math.min(1, FAINT * (1 - goes))
+      const taken = cloth > 0 ? cloth * numbers.luma * Math.min(1, MIXED * goes) * LUMA_SCALE : 0
+      const luma = Math.max(0, lumas[data[at]] - taken)
+      data[at] = Math.min(235, BLACK + stays * luma + goes * (behind[at] - BLACK) + 0.5)
+    }
+  }
+  for (let c = 0; c < half * tall; c++) {
+    const cloth = clothIn(numbers, cbs[c], crs[c], ACROSS)
+    const seen = seenOf(numbers, cloth)
+    const stays = Math.min(1, FAINT * seen) * COLOUR_SCALE
+    const tint = tintOf(numbers, cbs[c], crs[c], cloth, seen)
+    data[u + c] = NO_COLOUR + stays * (cbs[c] - tint * numbers.cb) + (1 - seen) * (behind[u + c] - NO_COLOUR) + 0.5
+    data[v + c] = NO_COLOUR + stays * (crs[c] - tint * numbers.cr) + (1 - seen) * (behind[v + c] - NO_COLOUR) + 0.5
+  }
 }

@@ -4,6 +4,8 @@ import { type Flicks, flicks } from '../time/index.ts'
 export interface Pace {
   readonly start: number
   readonly end: number
+  /** Between two pictures both are seen, one giving way to the other; else each stands until the next. */
+  readonly blends?: boolean
 }
 
 export const PACE_BOUNDS = [0, 8] as const

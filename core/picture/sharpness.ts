@@ -16,26 +16,34 @@ export function detailOf(luma: Uint8Array | Float32Array, width: number, height:
   const taps = gaussian((sharpness > 0 ? SHARP : SOFT) * height)
   const reach = taps.length - 1
   const rows = new Float32Array(width * height)
+  // A row with its ends repeated, so that nothing is asked at each of its pixels; and what comes of it.
+  const line = new Float32Array(width + 2 * reach)
+  const sums = new Float32Array(width)
   for (let y = 0; y < height; y++) {
     const row = y * width
-    for (let x = 0; x < width; x++) {
-      let sum = taps[0] * luma[row + x]
-      for (let k = 1; k <= reach; k++) sum += taps[k] * (luma[row + Math.max(0, x - k)] + luma[row + Math.min(width - 1, x + k)])
-      rows[row + x] = sum
-    }
+    line.set(luma.subarray(row, row + width), reach)
+    line.fill(luma[row], 0, reach)
+    line.fill(luma[row + width - 1], reach + width)
+    weighed(sums, line, reach, line, reach, taps[0] / 2, true)
+    for (let k = 1; k <= reach; k++) weighed(sums, line, reach - k, line, reach + k, taps[k], false)
+    rows.set(sums, row)
   }
   const out = new Float32Array(width * height)
   const share = sharpness > 0 ? MOST_GAIN * sharpness : sharpness
   for (let y = 0; y < height; y++) {
     const row = y * width
-    for (let x = 0; x < width; x++) out[row + x] = taps[0] * rows[row + x]
-    for (let k = 1; k <= reach; k++) {
-      const [above, below] = [Math.max(0, y - k) * width, Math.min(height - 1, y + k) * width]
-      for (let x = 0; x < width; x++) out[row + x] += taps[k] * (rows[above + x] + rows[below + x])
-    }
-    for (let x = 0; x < width; x++) out[row + x] = share * (luma[row + x] - out[row + x])
+    weighed(sums, rows, row, rows, row, taps[0] / 2, true)
+    for (let k = 1; k <= reach; k++) weighed(sums, rows, Math.max(0, y - k) * width, rows, Math.min(height - 1, y + k) * width, taps[k], false)
+    for (let x = 0; x < width; x++) out[row + x] = share * (luma[row + x] - sums[x])
   }
   return out
+}
+
+/** Adds two rows, each from a place on, to sums, or sets these to them. */
+function weighed(sums: Float32Array, one: Float32Array, from: number, other: Float32Array, at: number, weight: number, anew: boolean): void {
+  const { length } = sums
+  if (anew) for (let x = 0; x < length; x++) sums[x] = weight * (one[from + x] + other[at + x])
+  else for (let x = 0; x < length; x++) sums[x] += weight * (one[from + x] + other[at + x])
 }
 
 /** The middle of a Gaussian and one side of it, as far as three widths; with the other side they are one together. */
@@ -58,9 +66,13 @@ const [KR, KG, KB] = [0.2126, 0.7152, 0.0722]
 
 /** The same for pixels, red in the lowest byte, then green and blue; in place. */
 export function sharpenPixels(pixels: Uint32Array, width: number, height: number, sharpness: number): void {
-  const luma = Float32Array.from(pixels, (p) => KR * (p & 255) + KG * ((p >> 8) & 255) + KB * ((p >> 16) & 255))
+  const luma = new Float32Array(width * height)
+  for (let i = 0; i < luma.length; i++) {
+    const p = pixels[i]
+    luma[i] = KR * (p & 255) + KG * ((p >> 8) & 255) + KB * ((p >> 16) & 255)
+  }
   const detail = detailOf(luma, width, height, sharpness)
-  for (let i = 0; i < pixels.length; i++) {
+  for (let i = 0; i < luma.length; i++) {
     const p = pixels[i]
     const by = detail[i]
     pixels[i] = (p & 0xff000000) | (bounded(((p >> 16) & 255) + by) << 16) | (bounded(((p >> 8) & 255) + by) << 8) | bounded((p & 255) + by)

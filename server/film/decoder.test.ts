@@ -203,6 +203,29 @@ test('a clip whose rate was set is shown at that rate, whatever its file says', 
   decoder.close()
 })
 
+test('the picture that follows is told, and how much of the way to it is gone', async () => {
+  const file = await gathered(makeNumbered(path.join(folder, 'between.mp4'), 60, '25', 'null', ['-c:v', 'libx264', '-g', '20', '-bf', '2']))
+  const source = await pictureSource(config, file.path)
+  const start = flicks(frameStart(20, { num: 25, den: 1 }))
+  const decoder = new PictureDecoder(config, file, source, from(start), SIZE, FITTED)
+  for (const [frame, part] of [
+    [20, 0],
+    [20, 0.25],
+    [20, 0.9],
+    [23, 0.5],
+  ]) {
+    const time = flicks(Math.round(frameStart(1, { num: 25, den: 1 }) * (frame + part)))
+    expect(numberIn(await decoder.shownAt(time), SIZE)).toBe(frame)
+    const next = decoder.following(time)
+    expect(next?.share).toBeCloseTo(part, 6)
+    expect(numberIn(next?.data as Buffer, SIZE)).toBe(frame + 1)
+  }
+  const last = flicks(frameStart(59, { num: 25, den: 1 }))
+  expect(numberIn(await decoder.shownAt(last), SIZE)).toBe(59)
+  expect(decoder.following(last)).toBeNull()
+  decoder.close()
+})
+
 describe('a still', () => {
   const still = (name: string, args: string[]) => makeMedia(path.join(folder, name), [...args, '-frames:v', '1'])
   const shown = async (path: string) => {

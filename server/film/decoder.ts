@@ -280,6 +280,16 @@ export class PictureDecoder {
     return shown.data
   }
 
+  /**
+   * The picture that follows the one that {@link shownAt} gave last, and how much of the way to it is gone at a clip time, 0..1; null where
+   * none follows. Its memory lasts as long as that of the other.
+   */
+  following(time: Flicks): { readonly data: Buffer; readonly share: number } | null {
+    const [shown, next] = [this.#current, this.#next]
+    if (!shown || !next || next.time <= shown.time) return null
+    return { data: next.data, share: Math.max(0, Math.min(1, (time - shown.time) / (next.time - shown.time))) }
+  }
+
   async #advance(time: Flicks): Promise<void> {
     while (this.#next && this.#next.time <= time) {
       this.#current = this.#next

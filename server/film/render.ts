@@ -18,15 +18,18 @@ import { FILM_SOUND_RATE } from './placed-sound.ts'
 
 const isLossless = (out: string): boolean => out.toLowerCase().endsWith(FILM_ENDINGS.lossless)
 
-/** A film that is wanted. */
-export interface FilmOrder {
+/** Pictures of a film that are wanted. */
+export interface PicturesOrder {
   readonly config: Config
   /** The project laid out at the film's frame rate. */
   readonly exchange: Exchange
-  readonly files: ReadonlyMap<string, ExchangeFile>
   readonly size: PictureSize
-  /** Its ending says how its sound is kept, see {@link FILM_ENDINGS}. */
   readonly out: string
+}
+
+/** A film that is wanted; the ending of `out` says how its sound is kept, see {@link FILM_ENDINGS}. */
+export interface FilmOrder extends PicturesOrder {
+  readonly files: ReadonlyMap<string, ExchangeFile>
   /** LUFS that its sound is brought to; null as it is balanced. */
   readonly loudness: number | null
 }
@@ -42,11 +45,7 @@ export async function renderFilm(
   report: (share: number, detail: Detail) => void,
   signal: AbortSignal,
 ): Promise<FilmSound> {
-  for (const segment of exchange.cut) {
-    const { source } = segment
-    if (source) await present(config, source.pictures)
-    for (const { file } of exchange.layers) if (file) await present(config, file)
-  }
+  await allPresent(config, exchange)
   return completeFiles([out], async ([part]) => {
     const soundFile = `${part}.f32`
     try {
@@ -54,13 +53,35 @@ export async function renderFilm(
       const meter = filmMeter()
       await mixSound(config, exchange, files, soundFile, signal, (samples) => meter.add(samples))
       const sound = loudness === null ? soundReport(meter.measured()) : await levelTo(soundFile, loudness, meter.measured(), signal)
-      await renderPictures(config, exchange, size, soundFile, part, report, signal)
+      const pictures = ['-c:v', 'libx264', '-preset', 'veryfast', '-crf', '18', '-pix_fmt', 'yuv420p', ...COLOUR_TAGS]
+      const encoded = isLossless(out) ? ['-c:a', 'pcm_s24le'] : ['-c:a', 'aac', '-b:a', '256k']
+      const heard = ['-f', 'f32le', '-ar', String(FILM_SOUND_RATE), '-ac', '2', '-i', `file:${soundFile}`, '-map', '0:v', '-map', '1:a']
+      await renderPictures({ config, exchange, size, out: part }, [...heard, ...pictures, ...encoded, '-f', isLossless(out) ? 'mov' : 'mp4'], report, signal)
       await asPromised(config, exchange, part, signal)
       return sound
     } finally {
       await rm(soundFile, { force: true })
     }
   })
+}
+
+/** Looks whether all originals of a film are there and as they were. @throws MediaError with which is not */
+async function allPresent(config: Config, exchange: Exchange): Promise<void> {
+  for (const { source } of [...exchange.cut, ...exchange.givings, ...exchange.insets]) if (source) await present(config, source.pictures)
+  for (const { file } of exchange.layers) if (file) await present(config, file)
+}
+
+/** Pictures between two that stand alone: short, so that a jump decodes little. */
+const LIGHT_GROUP = 12
+
+/** Makes the pictures of a film alone, to be played as light copies are. @throws as {@link renderFilm} */
+export async function renderLight({ out, ...order }: PicturesOrder, report: (share: number, detail: Detail) => void, signal: AbortSignal): Promise<null> {
+  await allPresent(order.config, order.exchange)
+  const light = ['-an', '-c:v', 'libx264', '-preset', 'veryfast', '-profile:v', 'main', '-crf', '20', '-g', String(LIGHT_GROUP), '-bf', '0']
+  await completeFiles([out], ([part]) =>
+    renderPictures({ ...order, out: part }, [...light, '-pix_fmt', 'yuv420p', ...COLOUR_TAGS, '-f', 'mp4'], report, signal),
+  )
+  return null
 }
 
 /** Sound and picture of a film may end so far apart, s: a packet of sound. */
@@ -84,59 +105,16 @@ async function asPromised(config: Config, exchange: Exchange, film: string, sign
 /** The film lasts as long as it takes; its encoder holds a few dozen pictures. */
 const ENCODER_LIMITS: Limits = { seconds: Number.MAX_SAFE_INTEGER, memoryBytes: 1200 * 2 ** 20 }
 
+/** @param how what the encoder is told behind the pictures, of what comes with them and how all is written */
 async function renderPictures(
-  config: Config,
-  exchange: Exchange,
-  size: PictureSize,
-  sound: string,
-  out: string,
+  { config, exchange, size, out }: PicturesOrder,
+  how: readonly string[],
   report: (share: number, detail: Detail) => void,
   signal: AbortSignal,
 ): Promise<void> {
   const { rate } = exchange
-  const args = [
-    '-v',
-    'error',
-    '-y',
-    '-nostdin',
-    '-f',
-    'rawvideo',
-    '-pix_fmt',
-    'yuv420p',
-    '-s',
-    `${size.width}x${size.height}`,
-    '-framerate',
-    `${rate.num}/${rate.den}`,
-    '-i',
-    'pipe:3',
-    '-f',
-    'f32le',
-    '-ar',
-    String(FILM_SOUND_RATE),
-    '-ac',
-    '2',
-    '-i',
-    `file:${sound}`,
-    '-map',
-    '0:v',
-    '-map',
-    '1:a',
-    '-c:v',
-    'libx264',
-    '-preset',
-    'veryfast',
-    '-crf',
-    '18',
-    '-pix_fmt',
-    'yuv420p',
-    ...COLOUR_TAGS,
-    ...(isLossless(out) ? ['-c:a', 'pcm_s24le'] : ['-c:a', 'aac', '-b:a', '256k']),
-    '-movflags',
-    '+faststart',
-    '-f',
-    isLossless(out) ? 'mov' : 'mp4',
-    out,
-  ]
+  const raw = ['-f', 'rawvideo', '-pix_fmt', 'yuv420p', '-s', `${size.width}x${size.height}`, '-framerate', `${rate.num}/${rate.den}`, '-i', 'pipe:3']
+  const args = ['-v', 'error', '-y', '-nostdin', ...raw, ...how, '-movflags', '+faststart', out]
   let said = ''
   const encoder = start(config, args, ['ignore', 'ignore', 'pipe', 'pipe'], ENCODER_LIMITS, (words) => {
     said = words

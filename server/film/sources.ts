@@ -1,6 +1,17 @@
 import { rm, writeFile } from 'node:fs/promises'
 import type { Exchange, Segment } from '@pendolo/core/formats'
-import { type Cutout, darkenPlanes, keepsColours, type Look, lookTable, sharpenPlanes, tableText, type Vignette, vignetteMask } from '@pendolo/core/picture'
+import {
+  blend,
+  type Cutout,
+  darkenPlanes,
+  keepsColours,
+  type Look,
+  lookTable,
+  sharpenPlanes,
+  tableText,
+  type Vignette,
+  vignetteMask,
+} from '@pendolo/core/picture'
 import { frameStart } from '@pendolo/core/time'
 import type { Config } from '../config.ts'
 import { type PictureSource, pictureSource } from '../media/pictures.ts'
@@ -12,7 +23,7 @@ import { StillDecoder } from './still.ts'
 
 type Source = NonNullable<Segment['source']>
 /** What shows a shot: the pictures of a recording, or one that stands. */
-type Pictures = Pick<PictureDecoder, 'shownAt' | 'close'>
+type Pictures = Pick<PictureDecoder, 'shownAt' | 'following' | 'close'>
 
 /** A shot's source, and where its pictures come in the frame. */
 interface Opened {
@@ -73,7 +84,9 @@ export class FilmSources<T extends Segment = Segment> {
     if (!opened) return null
     const { pictures, seen } = opened
     const shot = this.shots[index]
-    const data = await pictures.shownAt(clipTimeAt(this.#exchange, shot, frame))
+    const time = clipTimeAt(this.#exchange, shot, frame)
+    const alone = await pictures.shownAt(time)
+    const data = shot.sight?.paced?.pace.blends ? this.#mixed(alone, pictures.following(time)) : alone
     const { work } = seen
     const { vignette, sharpness } = shot.sight?.look ?? {}
     if (!work && !vignette && !sharpness) return data
@@ -85,6 +98,19 @@ export class FilmSources<T extends Segment = Segment> {
     if (sharpness) sharpenPlanes({ data: work ? out : data, ...this.#size }, sharpness, out)
     if (vignette) darkenPlanes({ data: work || sharpness ? out : data, ...this.#size }, this.#mask(vignette), out)
     return out
+  }
+
+  /** Pictures that give way to each other, in turn as {@link #frames}, in the size in which they come from their source. */
+  readonly #between: Buffer[] = []
+
+  /** A picture that gives way to the one that follows it. */
+  #mixed(alone: Buffer, following: { readonly data: Buffer; readonly share: number } | null): Buffer {
+    if (!following) return alone
+    const [last, own] = this.#between
+    this.#between[0] = own?.length === alone.length ? own : Buffer.allocUnsafeSlow(alone.length)
+    if (last) this.#between[1] = last
+    blend(alone, following.data, following.share, this.#between[0])
+    return this.#between[0]
   }
 
   /** Memory for a frame of ours, other than the last one's. */

@@ -35,6 +35,11 @@ export class StillDecoder {
     return this.#picture
   }
 
+  /** Nothing follows it. */
+  following(): null {
+    return null
+  }
+
   /** May be called twice. */
   close(): void {
     this.#abort.abort()

@@ -26,6 +26,7 @@ import type { JobOutcome, JobRun } from '../ports/queue.ts'
 import type { FileRow } from '../ports/store.ts'
 import { findAgain } from '../project/find-again.ts'
 import { findInMaster } from './find.ts'
+import { prepare } from './prepare.ts'
 import { steady } from './steady.ts'
 import { fileJobs } from './wanted.ts'
 import { exchangeFiles, fileOf, joinedOf, masterOf, type Workshop } from './workshop.ts'
@@ -40,6 +41,7 @@ export function installHandlers(shop: Workshop): void {
   queue.handle('loudness', (run) => loudness(shop, run))
   queue.handle('film', (run) => withRoom(shop, run, film))
   queue.handle('steady', (run) => withRoom(shop, run, steady))
+  queue.handle('prepare', (run) => withRoom(shop, run, prepare))
   queue.handle('originals', (run) => originals(shop, run))
 }
 

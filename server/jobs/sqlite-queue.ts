@@ -11,10 +11,10 @@ import type { JobHandler, JobQueue, NewJob } from '../ports/queue.ts'
 import type { Write } from '../ports/store.ts'
 
 /** Smaller runs first: hearing comes before seeing, and what a person waits for before what merely improves the view. */
-const PRIORITY: Record<JobKind, number> = { originals: 0, lineup: 0, film: 1, loudness: 1, sound: 2, pulse: 3, steady: 3, copies: 4 }
+const PRIORITY: Record<JobKind, number> = { originals: 0, lineup: 0, film: 1, loudness: 1, sound: 2, pulse: 3, steady: 3, prepare: 3, copies: 4 }
 /** Jobs of one kind at the same time; ffmpeg itself uses several cores. */
 const AT_ONCE = 2
-const KIND_AT_ONCE: Record<JobKind, number> = { originals: 1, lineup: 1, film: 1, loudness: 1, sound: 1, pulse: 1, steady: 1, copies: 1 }
+const KIND_AT_ONCE: Record<JobKind, number> = { originals: 1, lineup: 1, film: 1, loudness: 1, sound: 1, pulse: 1, steady: 1, prepare: 1, copies: 1 }
 /** A job during which the process ended so often is set aside: it may be what ended it. */
 const MOST_CRASHES = 2
 /** Writing how a job ended is tried again after these waits, ms: a full disk may have room later. */

@@ -17,6 +17,7 @@ export const ARTEFACTS = {
   onsets: 'onsets.u8',
   joined: 'joined.flac',
   drawing: 'drawing.png',
+  prepared: 'prepared.mp4',
 } as const
 export type Artefact = keyof typeof ARTEFACTS
 

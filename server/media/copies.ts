@@ -11,7 +11,7 @@ import { MediaError } from './words.ts'
  * judged on the programme, where blocks would be seen.
  */
 const TILE = { width: 480, height: 270, crf: 27, tune: ['-tune', 'fastdecode'] }
-const SHARP = { width: 960, height: 540, crf: 21, tune: [] }
+const SHARP = { width: 960, height: 540, crf: 18, tune: [] }
 /** Pictures between two that stand alone: short, so that a jump decodes little. */
 const GROUP = 12
 

@@ -90,6 +90,9 @@ describe('what is changed', () => {
     const slow = apply(stands, paceEdit(stands.exceptions.one, { start: 0.5, end: 1 }))
     expect(slow.exceptions.one).toEqual({ ...stands.exceptions.one, pace: { start: 0.5, end: 1 } })
     expect(apply(slow, paceEdit(slow.exceptions.one, { start: 1, end: 1 })).exceptions.one).toEqual(stands.exceptions.one)
+    const blended = apply(slow, paceEdit(slow.exceptions.one, { start: 0.5, end: 1, blends: true }))
+    expect(blended.exceptions.one.pace).toEqual({ start: 0.5, end: 1, blends: true })
+    expect(apply(blended, paceEdit(blended.exceptions.one, { start: 1, end: 1, blends: true })).exceptions.one).toEqual(stands.exceptions.one)
     expect(stands.exceptions.one).not.toHaveProperty('cutoutTo')
     // The playhead goes where what is changed is seen.
     expect(placeToSee(scope(ended, 'one', 'end'), flicks(150), flicks(4))).toBe(196)

@@ -1,5 +1,5 @@
 import type { Stretch } from '@pendolo/core/mix'
-import { PACE_BOUNDS } from '@pendolo/core/picture'
+import { PACE_BOUNDS, type Pace } from '@pendolo/core/picture'
 import { type Edit, type PictureException, projectRate, type Settings } from '@pendolo/core/project'
 import { type Flicks, printTimecode } from '@pendolo/core/time'
 import { Button, Segmented, Tooltip } from 'antd'
@@ -123,20 +123,37 @@ export function WhereSeen({ head, settings, exceptions, scope, part, stretch, cl
               max={100 * PACE_BOUNDS[1]}
               step={5}
               onChange={(v) => {
-                const { start, end } = exception.pace ?? AS_RECORDED
+                const now = exception.pace ?? AS_RECORDED
                 // What ran evenly goes on doing so when its beginning is changed.
-                const pace = side === 'end' ? { start, end: v / 100 } : { start: v / 100, end: start === end ? v / 100 : end }
-                edit([paceEdit(exception, pace)], 'speed of a stretch')
+                const pace = side === 'end' ? { end: v / 100 } : { start: v / 100, ...(now.start === now.end && { end: v / 100 }) }
+                edit([paceEdit(exception, { ...now, ...pace })], 'speed of a stretch')
               }}
             />
           ))}
+          {exception.pace && <Between pace={exception.pace} onChange={(pace) => edit([paceEdit(exception, pace)], 'pictures of a slower stretch')} />}
         </div>
       )}
     </div>
   )
 }
 
-const AS_RECORDED = { start: 1, end: 1 }
+const AS_RECORDED: Pace = { start: 1, end: 1 }
+
+/** What is seen between two pictures that last longer than they were recorded. */
+function Between({ pace: { blends, ...pace }, onChange }: { readonly pace: Pace; readonly onChange: (pace: Pace) => void }) {
+  return (
+    <Segmented
+      size="small"
+      aria-label="Between two pictures"
+      value={blends ? 'blend' : 'repeat'}
+      onChange={(value) => onChange(value === 'blend' ? { ...pace, blends: true } : pace)}
+      options={[
+        { value: 'repeat', label: 'pictures repeat' },
+        { value: 'blend', label: 'blend' },
+      ]}
+    />
+  )
+}
 
 function Chip({ on, onClick, children }: { on: boolean; onClick: () => void; children: React.ReactNode }) {
   return (

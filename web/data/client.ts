@@ -57,7 +57,10 @@ export async function send<T>(method: 'POST' | 'PATCH' | 'DELETE', path: string,
   return answer<T>(await fetch(`/api${path}`, init).catch(unreachable))
 }
 
-export function mediaUrl(contentKey: string, artefact: 'tile' | 'sharp' | 'sound' | 'channels' | 'peaks' | 'channelPeaks' | 'onsets' | 'drawing'): string {
+export function mediaUrl(
+  contentKey: string,
+  artefact: 'tile' | 'sharp' | 'sound' | 'channels' | 'peaks' | 'channelPeaks' | 'onsets' | 'drawing' | 'prepared',
+): string {
   return `/api/media/${contentKey}/${artefact}`
 }
 

@@ -3,7 +3,7 @@ import type { Rect } from '@pendolo/core/picture'
 import { FLICKS_PER_SECOND, type Flicks, flicks, frameAt, frameStart, programmeLength, programmeTimesOf, type Rate, runAt, ZERO } from '@pendolo/core/time'
 import type { Click } from './clicks.ts'
 import { SOUND_RATE, SoundDesk } from './sound.ts'
-import type { Along, ClockMap, FromWorker, Held, Meter, PictureHealth, PlayModel, TileSource, ToWorker } from './types.ts'
+import type { Along, ClockMap, FromWorker, HeavyRange, Held, Meter, PictureHealth, PlayModel, ReadyRange, TileSource, ToWorker } from './types.ts'
 
 /** What people and tests may read of the engine's state. */
 export interface EngineHealth extends PictureHealth {
@@ -79,6 +79,7 @@ export class Engine {
   #state: EngineState
   #timer: ReturnType<typeof setInterval> | null = null
   readonly #listeners = new Set<() => void>()
+  readonly #heavy = new Set<(range: HeavyRange) => void>()
   #audible: PlayModel['sounds'] | null = null
   #clicks: readonly Click[] = []
   #bypassed: ReadonlySet<string> = new Set()
@@ -89,10 +90,19 @@ export class Engine {
   constructor() {
     this.#worker = new Worker(new URL('./pictures.worker.ts', import.meta.url), { type: 'module' })
     this.#worker.onmessage = (event: MessageEvent<FromWorker>) => {
+      if (event.data.type === 'heavy') {
+        for (const hear of this.#heavy) hear(event.data.range)
+        return
+      }
       this.#health = event.data.health
       if (!this.#playing) this.#publish()
     }
     this.#state = { time: ZERO, along: 'master', playing: false, speed: 1, health: NO_HEALTH }
+  }
+
+  /** Lets the graphics card or the processor draw, whatever is there; before anything is drawn. */
+  drawBy(by: 'card' | 'processor'): void {
+    this.#send({ type: 'drawing', by })
   }
 
   #send(message: ToWorker, transfer: Transferable[] = []): void {
@@ -126,6 +136,17 @@ export class Engine {
     if (sounds === this.#audible) return
     this.#audible = sounds
     this.#desk?.set(sounds ?? this.#model?.sounds ?? SILENCE)
+  }
+
+  /** Told what was played and took longer to draw than there is time. @returns ends it */
+  onHeavy(hear: (range: HeavyRange) => void): () => void {
+    this.#heavy.add(hear)
+    return () => this.#heavy.delete(hear)
+  }
+
+  /** Ranges of the programme whose pictures were made for playing; none but these are seen that way. */
+  showReady(ranges: readonly ReadyRange[]): void {
+    this.#send({ type: 'ready', ranges })
   }
 
   /** Shows all pictures as they are corrected, or as they were, for comparing. */

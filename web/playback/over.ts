@@ -24,15 +24,22 @@ export interface Ground {
   readonly place: Rect
 }
 
+/** A picture, how it is seen, and the one that it gives way to as it runs slower, by a share; null where it does not. */
+export interface Shown {
+  readonly sample: Picture
+  readonly sight: Sight
+  readonly next: { readonly sample: Picture; readonly share: number } | null
+}
+
 /** Draws a picture in the way that it is seen. */
-type Paint = (on: Ground, sample: Picture, sight: Sight) => void
+type Paint = (on: Ground, shown: Shown) => void
 
 /** What is laid over the programme's picture. */
 export interface Over {
   /** Of two that give way to each other the other one, or what the picture sinks into; null where nothing gives way. */
-  readonly giving: { readonly share: number; readonly by: { readonly sample: Picture; readonly sight: Sight } | '#000' | '#fff' } | null
+  readonly giving: { readonly share: number; readonly by: Shown | '#000' | '#fff' } | null
   /** From the lowest to the highest; insets with the picture of their angle, as far as it has one. */
-  readonly layers: readonly { readonly layer: Layer; readonly picture: { readonly sample: Picture; readonly sight: Sight } | null }[]
+  readonly layers: readonly { readonly layer: Layer; readonly picture: Shown | null }[]
   readonly master: Flicks
   /** Of black over all. */
   readonly dark: number
@@ -73,14 +80,16 @@ export function sharpened({ ctx, place: { x, y, width, height } }: Ground, sharp
   ctx.putImageData(image, x, y)
 }
 
-let scratch: OffscreenCanvas | null = null
+/** What is wanted by itself before it is put over something: a picture of a transition, and one that another gives way to within it. */
+const scratches: { [use in 'over' | 'between']?: OffscreenCanvas } = {}
 
 /** A canvas of the size of a place, used again and again. */
-function scratchOf({ width, height }: Rect): Ground | null {
-  scratch ??= new OffscreenCanvas(width, height)
-  if (scratch.width !== width || scratch.height !== height) Object.assign(scratch, { width, height })
-  const ctx = scratch.getContext('2d', { alpha: false })
-  return ctx && { canvas: scratch, ctx, place: { x: 0, y: 0, width, height } }
+export function scratchOf({ width, height }: Rect, use: 'over' | 'between'): Ground | null {
+  const canvas = scratches[use] ?? new OffscreenCanvas(width, height)
+  scratches[use] = canvas
+  if (canvas.width !== width || canvas.height !== height) Object.assign(canvas, { width, height })
+  const ctx = canvas.getContext('2d', { alpha: false })
+  return ctx && { canvas, ctx, place: { x: 0, y: 0, width, height } }
 }
 
 /** Lays over a picture what is laid over it. @param paint draws another picture in the way that it is seen */
@@ -90,9 +99,9 @@ export function paintOver(on: Ground, { giving, layers, master, dark }: Over, pa
   if (typeof giving?.by === 'string') filled(on, giving.by)
   else if (giving) {
     // By itself first: what is put onto a canvas as pixels takes no share.
-    const own = scratchOf(place)
+    const own = scratchOf(place, 'over')
     if (own) {
-      paint(own, giving.by.sample, giving.by.sight)
+      paint(own, giving.by)
       ctx.drawImage(own.canvas, place.x, place.y)
     }
   }
@@ -190,12 +199,12 @@ export function forgetDrawings(): void {
   drawings.clear()
 }
 
-function paintBehind(on: Ground, layer: Layer, master: Flicks, picture: { sample: Picture; sight: Sight }, paint: Paint): void {
+function paintBehind(on: Ground, layer: Layer, master: Flicks, picture: Shown, paint: Paint): void {
   const { ctx, place } = on
   const { share } = layerAt(layer, master)
-  const own = scratchOf(place)
+  const own = scratchOf(place, 'over')
   if (!own || share === 0) return
-  paint(own, picture.sample, picture.sight)
+  paint(own, picture)
   const behind = own.ctx.getImageData(0, 0, place.width, place.height)
   const keyed = ctx.getImageData(place.x, place.y, place.width, place.height)
   keyPixels(layer.key ?? USUAL_KEY, new Uint32Array(keyed.data.buffer), new Uint32Array(behind.data.buffer))
@@ -235,7 +244,7 @@ function canvasOf(image: ImageData): OffscreenCanvas {
   return canvas
 }
 
-function paintInset(on: Ground, layer: Layer, master: Flicks, picture: { sample: Picture; sight: Sight }, paint: Paint): void {
+function paintInset(on: Ground, layer: Layer, master: Flicks, picture: Shown, paint: Paint): void {
   const { ctx, place } = on
   const own = placeOf(layer.place, place)
   const { mask, edge, around } = shapeOf(layer, own.width, own.height, place.height)
@@ -246,7 +255,7 @@ function paintInset(on: Ground, layer: Layer, master: Flicks, picture: { sample:
   inner.globalCompositeOperation = 'source-over'
   // It fills its place, however its angle is framed in the large picture.
   const sight: Sight = { framing: 'fill', cutout: null, look: picture.sight.look }
-  paint({ canvas: small, ctx: inner, place: { x: 0, y: 0, width: own.width, height: own.height } }, picture.sample, sight)
+  paint({ canvas: small, ctx: inner, place: { x: 0, y: 0, width: own.width, height: own.height } }, { ...picture, sight })
   inner.globalCompositeOperation = 'destination-in'
   if (mask) inner.drawImage(mask, 0, 0)
   ctx.save()

@@ -10,6 +10,8 @@ let mockPlaces: number[][] = []
 /** Tables that their colours went through. */
 const mockMaps: (readonly number[])[] = []
 const mockTables: unknown[] = []
+/** How long a picture takes that goes through one, ms. */
+let mockCost = 0
 
 const mockDraw =
   (frame: number) =>
@@ -32,6 +34,10 @@ jest.mock('./stream.ts', () => ({
       const before = [...this.#copy.ready].filter((f) => f <= time * 25 + 1e-6).sort((a, b) => b - a)[0]
       return before === undefined ? null : this.#sample(before)
     }
+    following = (time: number) => {
+      const sample = this.#sample(Math.floor(time * 25 + 1e-6) + 1)
+      return sample && { sample, share: (time * 25) % 1 }
+    }
     close = () => {
       this.#copy.closed = true
     }
@@ -42,6 +48,7 @@ jest.mock('./picture.ts', () => ({
   withoutGraphics: () => false,
   drawPicture: (ctx: unknown, picture: { draw: (...of: unknown[]) => void }, from: Record<string, number>, to: Record<string, number>, table: unknown) => {
     mockTables.push(table)
+    if (table) mockPass(mockCost)
     picture.draw(ctx, from.x, from.y, from.width, from.height, to.x, to.y, to.width, to.height)
   },
   drawPlaced: (_: unknown, __: unknown, by: { map: readonly number[] }) => void mockMaps.push(by.map),
@@ -55,6 +62,10 @@ let say: (message: ToWorker) => void = () => undefined
 let health: PictureHealth | null = null
 let told = 0
 let now = 0
+
+const mockPass = (ms: number) => {
+  now += ms
+}
 
 /** One refresh of the screen, if one was asked for. */
 function frame(ms = 20): boolean {
@@ -161,6 +172,7 @@ beforeEach(async () => {
       getContext = () => (canvas() as unknown as { getContext: () => unknown }).getContext()
     },
     postMessage: (message: FromWorker) => {
+      if (message.type === 'heavy') return
       health = message.health
       told++
     },
@@ -411,6 +423,82 @@ describe('the pictures', () => {
     // Behind the cut a goes.
     expect(at(10.48)).toEqual([[-1, 137, 137, 262, 262], [0.26]])
     expect(at(19)).toEqual([[350, 350, 475], [0.75]])
+  })
+
+  test('pictures that run slower give way to each other, by how much of their time is gone, where that is wished', () => {
+    const slow = (blends: boolean) => ({
+      e: { id: 'e', angleId: 'a', from: seconds(4), to: seconds(8), pace: { start: 0.5, end: 0.5, ...(blends && { blends }) } },
+    })
+    const at = (time: number, blends: boolean) => {
+      say({ type: 'model', model: model({ exceptions: slow(blends) }) })
+      stand(time)
+      rest()
+      decoded('/a1/tile', 112, 113)
+      decoded('/a1/sharp', 112, 113)
+      mockPainted = []
+      shares.length = 0
+      say({ type: 'looks', on: true })
+      rest()
+      return [[...new Set(mockPainted.filter((f) => f >= 0))], [...new Set(shares)]]
+    }
+    // 5 s is the picture of 4.5 s, which falls into the middle of number 112.
+    expect(at(5, true)).toEqual([[112, 113], [0.5]])
+    expect(at(5, false)).toEqual([[112], []])
+  })
+
+  test('a range that was made for playing is seen while it plays, and nothing else: with black over it, but not while somebody cuts', () => {
+    say({
+      type: 'model',
+      model: model({
+        fades: { in: seconds(4), out: seconds(0) },
+        runs: [{ at: seconds(0), length: seconds(30), from: seconds(0), pieceId: 'p', cutId: 'cut', fade: seconds(0) }],
+      }),
+    })
+    say({ type: 'ready', ranges: [{ cutId: 'cut', from: seconds(2), to: seconds(4), url: '/made' }] })
+    const programme = () => {
+      for (let i = 0; i < 8; i++) frame(20)
+      return health?.programme.prepared ?? false
+    }
+    stand(2)
+    rest()
+    expect(programme()).toBe(false)
+    play(2)
+    expect(programme()).toBe(false)
+    decoded('/made', ...Array.from({ length: 50 }, (_, i) => i))
+    shares.length = 0
+    expect(programme()).toBe(true)
+    expect(shares.every((s) => s > 0.3 && s < 0.5)).toBe(true)
+    expect(shares.length).toBeGreaterThan(0)
+    expect(health?.shown.programme.clipId).toBe('a1')
+    say({ type: 'hold', held: { angleId: 'a', until: seconds(3) } })
+    expect(programme()).toBe(false)
+    play(3.7)
+    expect(programme()).toBe(true)
+    for (let i = 0; i < 10; i++) frame(20)
+    expect(programme()).toBe(false)
+    say({ type: 'ready', ranges: [] })
+    play(2)
+    expect(programme()).toBe(false)
+  })
+
+  test('what takes longer to draw than there is time is told when it is over', () => {
+    const heavy: unknown[] = []
+    const { postMessage } = globalThis
+    Object.assign(globalThis, {
+      postMessage: (message: FromWorker) => (message.type === 'heavy' ? heavy.push(message.range) : postMessage(message)),
+    })
+    say({ type: 'model', model: model({ angles: [{ id: 'a', framing: 'fit', look: { exposure: 1 } }] }) })
+    stand(2)
+    rest()
+    decoded('/a1/tile', ...Array.from({ length: 500 }, (_, i) => i))
+    mockCost = 15
+    play(2)
+    for (let i = 0; i < 100; i++) frame(10)
+    mockCost = 0
+    stand(6)
+    rest()
+    expect(heavy.length).toBeGreaterThan(0)
+    expect(heavy[0]).toMatchObject({ cutId: 'cut' })
   })
 
   test('a title is drawn over the programme while it lasts, over black too, and again at each step of its coming', () => {

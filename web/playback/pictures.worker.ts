@@ -16,12 +16,14 @@ import {
 } from '@pendolo/core/picture'
 import type { Layer } from '@pendolo/core/project'
 import { FLICKS_PER_SECOND, type Flicks, flicks, frameAt, frameShownAt, frameStart, masterToProgramme, runAt, ZERO } from '@pendolo/core/time'
+import { onCard } from './card.ts'
 import { copySeconds } from './copy-seconds.ts'
+import { HeavyFinder } from './heavy.ts'
 import { onInput, tableOf } from './looks.ts'
-import { darkened, filled, forgetDrawings, type Ground, knowStills, type Over, paintOver, sharpened, stillOf } from './over.ts'
+import { darkened, filled, forgetDrawings, type Ground, knowStills, type Over, paintOver, type Shown, scratchOf, sharpened, stillOf } from './over.ts'
 import { asPlanes, drawPicture, drawPlaced, type Picture, withoutGraphics } from './picture.ts'
 import { FrameStream } from './stream.ts'
-import type { ClockMap, FromWorker, Held, PictureHealth, PictureModel, PlayClip, TileSource, ToWorker } from './types.ts'
+import type { ClockMap, FromWorker, Held, PictureHealth, PictureModel, PlayClip, ReadyRange, TileSource, ToWorker } from './types.ts'
 
 /** Pixels that tiles lie on. */
 interface Surface {
@@ -43,6 +45,9 @@ interface Tile {
   drawnKey: string
 }
 
+/** What was made for playing is opened so long before, s, and waited for so long, ms. */
+const SOON = 2
+const PATIENCE = 1000
 /** Streams not looked at for this long are closed, ms. */
 const IDLE = 4000
 /** From drawing to being seen passes more than one refresh of the screen, ms: with few large tiles about one, with many small ones two. */
@@ -72,7 +77,7 @@ const GROUND = '#101113'
 const SLICE = 30
 const SMOOTHING = 0.1
 
-const plain = withoutGraphics()
+let plain = withoutGraphics()
 const surfaces = new Map<string, Surface>()
 const tiles = new Map<string, Tile>()
 const streams = new Map<string, { stream: FrameStream; used: number }>()
@@ -100,6 +105,13 @@ let dirty = true
 let told = 0
 let untold = true
 let ticking = false
+/** Ranges of the programme that were made for playing. */
+let ready: readonly ReadyRange[] = []
+/** Whether the programme was seen from one of them last. */
+let prepared = false
+/** Whether what was drawn last is more than a picture as it was recorded. */
+let laden = false
+const heavy = new HeavyFinder((range) => postMessage({ type: 'heavy', range } satisfies FromWorker))
 /** Whether pictures are seen corrected. */
 let withLooks = true
 /** How long a slice of drawing takes, smoothed, ms: so much later is seen what it draws. */
@@ -137,10 +149,13 @@ function clockTime(): Flicks {
 
 function streamOf(clip: PlayClip, sharp: boolean): FrameStream | null {
   const url = sharp ? clip.sharpUrl : clip.tileUrl
-  if (!url) return null
+  return url ? streamFrom(url) : null
+}
+
+function streamFrom(url: string): FrameStream {
   let entry = streams.get(url)
   if (!entry) {
-    entry = { stream: new FrameStream(url, redraw, plain ? asPlanes : undefined), used: 0 }
+    entry = { stream: new FrameStream(url, redraw, plain ? asPlanes : onCard), used: 0 }
     streams.set(url, entry)
   }
   entry.used = performance.now()
@@ -209,12 +224,18 @@ function draw(tile: Tile, key: string, now: Instant, atOnce = false): void {
   const pictured = clip ? picturedIn(clip, at) : at
   const frame = clip ? frameShownAt(pictured, clip.map, clip.grid) : null
   const wantedKey = clip && frame !== null ? `${clip.clipId}:${frame}` : 'none'
+  if (tile.source.kind === 'programme') prepared = false
   const card = tile.source.kind === 'programme' && now.film !== null ? resolver.cardAt(now.film) : null
   if (card) {
     const cardKey = `card:${card}`
     if (tile.drawnKey !== cardKey) paintCard(tile, card)
     tile.drawnKey = cardKey
     shown[key] = { clipId: null, frame: null, wanted: null }
+    return
+  }
+  if (tile.source.kind === 'programme' && drawReady(tile, now)) {
+    const clipId = clip?.clipId ?? null
+    shown[key] = { clipId, frame, wanted: frame }
     return
   }
   const over = tile.source.kind === 'programme' ? overIt(now, clock.playing, atOnce) : null
@@ -232,7 +253,9 @@ function draw(tile: Tile, key: string, now: Instant, atOnce = false): void {
   const seconds = copySeconds(clip, pictured)
   let sample: Picture | null = null
   const light = streamOf(clip, false)
+  let from = light
   let exact = true
+  const blends = sights.blends(clip.angleId, at, clip.clipId)
   if (playing) {
     sample = light?.playing(seconds, clock.speed) ?? null
     if (wantedKey !== tile.dueKey) {
@@ -248,19 +271,27 @@ function draw(tile: Tile, key: string, now: Instant, atOnce = false): void {
     if (tile.source.kind === 'programme' && sharper.on) {
       const own = streamOf(clip, true)?.playing(seconds, clock.speed) ?? null
       sharper.steady = own ? sharper.steady + 1 : 0
-      if (own && sharper.steady > STEADY) sample = own
+      if (own && sharper.steady > STEADY) {
+        sample = own
+        from = streamOf(clip, true)
+      }
     }
   } else {
     // Standing, the programme is shown from the sharper copy; the tile's picture serves until it is there.
-    sample = (isProgramme && !atOnce ? streamOf(clip, true)?.still(seconds) : null) ?? light?.still(seconds) ?? null
+    const sharp = isProgramme && !atOnce ? streamOf(clip, true) : null
+    sample = sharp?.still(seconds, blends) ?? null
+    if (sample) from = sharp
+    else sample = light?.still(seconds, blends) ?? null
     if (!sample) return
   }
   const sight = sights.at(clip.angleId, at, clip.clipId)
-  const drawKey = sample ? `${clip.clipId}:${sample.timestamp}:${sample.displayHeight}:${sightKey(sight)}${over ? over.key : ''}` : 'wait'
+  const picture = sample && { sample, sight, next: blends && exact ? (from?.following(seconds) ?? null) : null }
+  laden = over !== null || picture?.next != null || sight.look !== null || sight.cutout !== null
+  const drawKey = picture ? `${clip.clipId}:${shownKey(picture)}${over ? over.key : ''}` : 'wait'
   // Painting is the dearest thing here and a pressed key waits for it: what stands there already is not painted again.
-  if (sample && drawKey !== tile.drawnKey) {
+  if (picture && drawKey !== tile.drawnKey) {
     const on = groundOf(tile)
-    if (on) paint(on, sample, sight)
+    if (on) paint(on, picture)
     if (on && over) paintOver(on, over, paint)
     tile.drawnKey = drawKey
   } else if (!sample && !tile.drawnKey.startsWith(clip.clipId)) {
@@ -271,6 +302,56 @@ function draw(tile: Tile, key: string, now: Instant, atOnce = false): void {
   if (sample && exact) tile.metKey = wantedKey
   const got = sample && (exact || clip.pace === 0 ? frame : frameAt(flicks(Math.round((sample.timestamp / clip.pace) * FLICKS_PER_SECOND)), clip.grid.rate))
   shown[key] = { clipId: clip.clipId, frame: got, wanted: frame }
+}
+
+/** The version that rules at an instant. */
+const ruling = ({ film }: Instant): string => (film === null ? null : runAt(resolver.runs, film)?.cutId) ?? model.cutId
+
+/** What was made for playing and is waited for while it plays, and since when. */
+let awaited: { readonly url: string; readonly since: number | null } = { url: '', since: null }
+
+/** Draws the programme from what was made for playing; false where nothing was, or it has not come in time. */
+function drawReady(tile: Tile, now: Instant): boolean {
+  const { master } = now
+  if (ready.length === 0 || master === null || held || !withLooks) return false
+  const cutId = ruling(now)
+  const range = ready.find((r) => r.cutId === cutId && r.from - SOON * FLICKS_PER_SECOND <= master && master < r.to)
+  if (!range) return false
+  if (master < range.from) {
+    // Its first pictures are got ready.
+    streamFrom(range.url).playing(0, clock.speed)
+    return false
+  }
+  const stream = streamFrom(range.url)
+  const seconds = (master - range.from) / FLICKS_PER_SECOND
+  if (!clock.playing) {
+    // Standing it is drawn as it is; what will be played from here is opened.
+    stream.still(seconds)
+    awaited = { url: range.url, since: null }
+    return false
+  }
+  const sample = stream.playing(seconds, clock.speed) ?? stream.nearest(seconds)
+  if (!sample) {
+    if (awaited.url !== range.url || awaited.since === null) awaited = { url: range.url, since: performance.now() }
+    // Drawing all of it meanwhile would keep its decoder waiting: what is seen stays for a moment.
+    return performance.now() - (awaited.since ?? 0) < PATIENCE
+  }
+  prepared = true
+  const dark = darkNow(now)
+  const drawKey = `ready:${range.url}:${sample.timestamp}:${dark.toFixed(3)}`
+  const on = drawKey === tile.drawnKey ? null : groundOf(tile)
+  if (on) {
+    paintPicture(on, sample, 'fit', null, null)
+    paintOver(on, { giving: null, layers: [], master, dark, key: '' }, paint)
+  }
+  tile.drawnKey = drawKey
+  return true
+}
+
+/** Share of black over the programme. */
+function darkNow({ master, film }: Instant): number {
+  const along = film ?? (master === null ? null : masterToProgramme(resolver.runs, master))
+  return along === null ? 0 : resolver.darkAt(along)
 }
 
 /** Shows in the programme what stands on the wall of the angle that is held: it is there already, and made anew in a moment. */
@@ -344,7 +425,23 @@ function sightKey(sight: Sight): string {
   return key
 }
 
-function paint(on: Ground, sample: Picture, { framing, cutout, look }: Sight): void {
+/** Tells what is seen of pictures apart. */
+function shownKey({ sample, sight, next }: Shown): string {
+  return `${sample.timestamp}:${sample.displayHeight}:${sightKey(sight)}${next ? `:${next.share.toFixed(3)}` : ''}`
+}
+
+function paint(on: Ground, { sample, sight, next }: Shown): void {
+  paintOne(on, sample, sight)
+  // By itself first: what is put onto a canvas as pixels takes no share.
+  const own = next && scratchOf(on.place, 'between')
+  if (!own) return
+  paintOne(own, next.sample, sight)
+  on.ctx.globalAlpha = next.share
+  on.ctx.drawImage(own.canvas, on.place.x, on.place.y)
+  on.ctx.globalAlpha = 1
+}
+
+function paintOne(on: Ground, sample: Picture, { framing, cutout, look }: Sight): void {
   const table = look && withLooks && !keepsColours(look) ? tableOf(look) : null
   paintPicture(on, sample, framing, cutout, table)
   if (look?.sharpness && withLooks) sharpened(on, look.sharpness)
@@ -370,11 +467,11 @@ function paintPicture(on: Ground, sample: Picture, framing: Framing, cutout: Cut
 }
 
 /** What gives way to the programme's picture, or what it gives way to, titles, and the black at the film's ends; null where there is nothing of it. */
-function overIt({ master, film }: Instant, playing: boolean, atOnce: boolean): Over | null {
+function overIt(now: Instant, playing: boolean, atOnce: boolean): Over | null {
+  const { master } = now
   if (master === null) return null
-  const along = film ?? masterToProgramme(resolver.runs, master)
-  const dark = along === null ? 0 : resolver.darkAt(along)
-  const cutId = (film === null ? null : runAt(resolver.runs, film)?.cutId) ?? model.cutId
+  const dark = darkNow(now)
+  const cutId = ruling(now)
   const layers = resolver
     .layersAt(cutId, master)
     .map((layer) => ({ layer, picture: layer.kind === 'title' || layer.kind === 'still' ? null : insetNow(layer, master, playing, atOnce) }))
@@ -389,7 +486,7 @@ function overIt({ master, film }: Instant, playing: boolean, atOnce: boolean): O
     l.key,
     l.place,
     l.kind === 'still' ? stillSeen(l, master) : titleAt(l, master, ROUGH, 1),
-    p && [l.angleId, p.sample.timestamp, p.sample.displayHeight, sightKey(p.sight)],
+    p && [l.angleId, shownKey(p)],
   ])
   return { giving, layers, master, dark, key: `:${which}:${dark.toFixed(3)}:${layers.length > 0 ? JSON.stringify(moves) : ''}` }
 }
@@ -418,17 +515,20 @@ function givingNow(cutId: string, master: Flicks, playing: boolean, atOnce: bool
   const clip = clipOf(other.clipId, at, other.angleId)
   const by = pictureNow(clip, at, playing, atOnce)
   if (!clip || !by) return [null, '']
-  return [{ share, by }, `${clip.clipId}:${by.sample.timestamp}:${by.sample.displayHeight}:${sightKey(by.sight)}:${share.toFixed(3)}`]
+  return [{ share, by }, `${clip.clipId}:${shownKey(by)}:${share.toFixed(3)}`]
 }
 
 /** What is there of a second picture, and how it is seen; null where there is nothing. */
-function pictureNow(clip: PlayClip | null, at: Flicks, playing: boolean, atOnce: boolean): { sample: Picture; sight: Sight } | null {
+function pictureNow(clip: PlayClip | null, at: Flicks, playing: boolean, atOnce: boolean): Shown | null {
   const stream = clip && streamOf(clip, false)
   if (!clip || !stream) return null
   const seconds = copySeconds(clip, picturedIn(clip, at))
-  const sharp = playing || atOnce ? null : (streamOf(clip, true)?.still(seconds) ?? null)
-  const sample = sharp ?? (playing ? (stream.playing(seconds, clock.speed) ?? stream.nearest(seconds)) : stream.still(seconds))
-  return sample && { sample, sight: sights.at(clip.angleId, at, clip.clipId) }
+  const blends = sights.blends(clip.angleId, at, clip.clipId)
+  const own = playing || atOnce ? null : streamOf(clip, true)
+  const sharp = own?.still(seconds, blends) ?? null
+  const sample = sharp ?? (playing ? (stream.playing(seconds, clock.speed) ?? stream.nearest(seconds)) : stream.still(seconds, blends))
+  const from = sharp ? own : stream
+  return sample && { sample, sight: sights.at(clip.angleId, at, clip.clipId), next: blends ? (from?.following(seconds) ?? null) : null }
 }
 
 function paintCard(tile: Tile, card: string): void {
@@ -493,13 +593,23 @@ function slice(whole = false): void {
   const time = instant()
   for (let next = rest.pop(); next; next = rest.pop()) {
     const [key, tile] = next
-    if (tiles.get(key) === tile) draw(tile, key, time)
+    if (tiles.get(key) === tile) drawCounted(tile, key, time)
     if (!whole && performance.now() - began > SLICE) break
   }
   const took = performance.now() - began
   sharper.busy += took
   spent += SMOOTHING * (took - spent)
   if (rest.length > 0) setTimeout(() => slice())
+}
+
+/** Draws a tile; of a programme that has something over it, or whose pictures are not as they were recorded, it is counted how long that takes. */
+function drawCounted(tile: Tile, key: string, now: Instant): void {
+  const began = performance.now()
+  laden = false
+  draw(tile, key, now)
+  if (tile.source.kind !== 'programme') return
+  if (clock.playing && clock.speed === 1 && laden && now.master !== null) heavy.drawn(ruling(now), now.master, performance.now() - began)
+  else heavy.rest()
 }
 
 function tick(): void {
@@ -518,7 +628,7 @@ function tick(): void {
     untold = false
     postMessage({
       type: 'health',
-      health: { due, late, shown: { ...shown }, programme: { ...programme, sharp: sharper.steady > STEADY } },
+      health: { due, late, shown: { ...shown }, programme: { ...programme, sharp: sharper.steady > STEADY, ...(prepared && { prepared }) } },
     } satisfies FromWorker)
     for (const [url, { stream, used }] of streams) {
       if (now - used > IDLE && clock.playing) {
@@ -545,7 +655,7 @@ self.addEventListener('message', (event: MessageEvent<ToWorker>) => {
       if (held?.until === null) held = null
       resolver = resolverOf(model)
       byId = partsOf(model.clips)
-      const urls = new Set(model.clips.flatMap((c) => [c.tileUrl, c.sharpUrl]))
+      const urls = new Set([...model.clips.flatMap((c) => [c.tileUrl, c.sharpUrl]), ...ready.map((r) => r.url)])
       for (const [url, { stream }] of streams) {
         if (urls.has(url)) continue
         stream.close()
@@ -612,6 +722,12 @@ self.addEventListener('message', (event: MessageEvent<ToWorker>) => {
       held = message.held
       // At once, not at the next screen refresh: a pressed key is waited for.
       for (const [key, tile] of tiles) if (tile.source.kind === 'programme' && !copied(tile, key)) draw(tile, key, instant(), true)
+      break
+    case 'drawing':
+      plain = message.by === 'processor'
+      break
+    case 'ready':
+      ready = message.ranges
       break
     case 'reset':
       due = 0

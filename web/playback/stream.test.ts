@@ -127,6 +127,33 @@ describe('pictures of a light copy', () => {
     expect(stream.nearest(at(-1))).toBeNull()
   })
 
+  test('the picture that follows is there where both are wanted, with the share of the way to it', async () => {
+    expect(stream.still(at(42.25), true)).toBeNull()
+    await settle()
+    expect(frameOf(stream.still(at(42.25), true))).toBe(42)
+    const next = stream.following(at(42.25))
+    expect([frameOf(next?.sample ?? null), next?.share]).toEqual([43, expect.closeTo(0.25, 6)])
+    // One alone was enough for somebody else: the other is fetched when it is wanted.
+    stream.still(at(10))
+    await settle()
+    expect([frameOf(stream.still(at(10))), stream.following(at(10))]).toEqual([10, null])
+    expect(stream.still(at(10), true)).toBeNull()
+    await settle()
+    expect(frameOf(stream.following(at(10))?.sample ?? null)).toBe(11)
+    expect(openPictures()).toBe(2)
+    // Nothing follows the last one, and it is not asked for again and again.
+    stream.still(at(199.5), true)
+    await settle()
+    const told = changed
+    expect([frameOf(stream.still(at(199.5), true)), stream.following(at(199.5))]).toEqual([199, null])
+    await settle()
+    expect(changed).toBe(told)
+    stream.playing(at(60), 1)
+    await settle()
+    stream.playing(at(60), 1)
+    expect(stream.following(at(60.5))?.share).toBeCloseTo(0.5, 6)
+  })
+
   test('standing after playing stops decoding ahead', async () => {
     stream.playing(at(0), 1)
     await settle()

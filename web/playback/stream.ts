@@ -27,6 +27,9 @@ export class FrameStream {
   #room: (() => void) | null = null
   #stillBusy = false
   #stillWanted: number | null = null
+  #bothWanted = false
+  /** Of the picture that was found to have none that follows it. */
+  #endsAt: number | null = null
   #closed = false
   readonly #changed: () => void
   readonly #take: (sample: VideoSample) => Promise<Picture>
@@ -68,12 +71,24 @@ export class FrameStream {
     return this.#held.findLast((held) => held.from <= time + SAME)?.sample ?? null
   }
 
-  /** The exact picture while standing; null until it is there, then `changed` is called. */
-  still(time: number): Picture | null {
-    const held = this.#held.find((h) => shows(h, time))
-    if (held) return held.sample
+  /** The picture that follows the one of a time, as far as it is there, and how much of the way to it is gone, 0..1; null where none follows. */
+  following(time: number): { readonly sample: Picture; readonly share: number } | null {
+    const at = this.#held.findIndex((h) => shows(h, time))
+    const [head, next] = [this.#held[at], this.#held[at + 1]]
+    if (at < 0 || !next) return null
+    return { sample: next.sample, share: Math.max(0, Math.min(1, (time - head.from) / (next.from - head.from))) }
+  }
+
+  /**
+   * The exact picture while standing; null until it is there, then `changed` is called.
+   * @param both with the one that follows it, as far as there is one
+   */
+  still(time: number, both = false): Picture | null {
+    const at = this.#held.findIndex((h) => shows(h, time))
+    if (at >= 0 && (!both || this.#held[at + 1] || this.#endsAt === this.#held[at].from)) return this.#held[at].sample
     this.#stopPump()
     this.#stillWanted = time
+    this.#bothWanted = both
     if (!this.#stillBusy) void this.#fetchStill()
     return null
   }
@@ -93,13 +108,17 @@ export class FrameStream {
         }
         const shown = shownOf(sample)
         const picture = await this.#take(sample)
+        const next = this.#bothWanted ? await this.#fetchFollowing(sink, shown) : null
         if (this.#closed || run !== this.#run) {
           picture.close()
+          next?.sample.close()
           continue
         }
         this.#clear()
         // The last picture of a copy stays.
         this.#held = [{ from: shown.from, to: Math.max(shown.to, time + 2 * SAME), sample: picture }]
+        if (next) this.#held.push(next)
+        else if (this.#bothWanted) this.#endsAt = shown.from
         if (this.#stillWanted === time) this.#stillWanted = null
         this.#changed()
       }
@@ -108,6 +127,16 @@ export class FrameStream {
     } finally {
       this.#stillBusy = false
     }
+  }
+
+  /** The picture that follows one; null where that is the last. */
+  async #fetchFollowing(sink: VideoSampleSink, { from, to }: Omit<Held, 'sample'>): Promise<Held | null> {
+    const sample = await sink.getSample(to + SAME)
+    if (!sample) return null
+    const shown = shownOf(sample)
+    if (shown.from > from) return { ...shown, sample: await this.#take(sample) }
+    sample.close()
+    return null
   }
 
   #startPump(time: number): void {

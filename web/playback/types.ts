@@ -118,6 +118,10 @@ export type ToWorker =
   | { type: 'place'; key: string; place: Rect | null }
   | { type: 'drop'; key: string }
   | { type: 'reset' }
+  /** Ranges of the programme that were made for playing. */
+  | { type: 'ready'; ranges: readonly ReadyRange[] }
+  /** Whether a graphics card draws, or the processor; else it is seen which there is. */
+  | { type: 'drawing'; by: 'card' | 'processor' }
   | { type: 'hold'; held: Held | null }
   /** Whether pictures are seen as they are corrected. */
   | { type: 'looks'; on: boolean }
@@ -143,6 +147,19 @@ export interface FromThumbs {
   readonly picture: ImageBitmap | null
 }
 
+/** A range of a version that a machine cannot show as it plays, on the master's time. */
+export interface HeavyRange {
+  readonly cutId: string
+  /** Half-open. */
+  readonly from: Flicks
+  readonly to: Flicks
+}
+
+/** Pictures of a range that were made for playing: what is seen there, with all that lies over it. */
+export interface ReadyRange extends HeavyRange {
+  readonly url: string
+}
+
 /** Counted since the last reset. */
 export interface PictureHealth {
   /** Pictures that were due on some tile while playing. */
@@ -152,8 +169,11 @@ export interface PictureHealth {
   /** Frame number shown now on each tile; null where there is none. */
   readonly shown: Record<string, { clipId: string | null; frame: number | null; wanted: number | null }>
   /** Angle the programme shows and since when, wall ms. */
-  /** `sharp`: while it plays, whether it is seen from the sharper copy. */
-  readonly programme: { angleId: string | null; since: number; standIn: boolean; sharp: boolean }
+  /** `sharp`: while it plays, whether it is seen from the sharper copy; `prepared`: whether from what was made for playing. */
+  readonly programme: { angleId: string | null; since: number; standIn: boolean; sharp: boolean; prepared?: boolean }
 }
 
-export type FromWorker = { type: 'health'; health: PictureHealth }
+export type FromWorker =
+  | { type: 'health'; health: PictureHealth }
+  /** What was just played took longer to draw than there is time. */
+  | { type: 'heavy'; range: HeavyRange }

@@ -10,6 +10,10 @@ import type { PlayModel } from './types.ts'
 /** One engine for the whole application: stages come and go, the clock stays. */
 export const engine = new Engine()
 
+/** For tests, and for drivers that fail; else it is seen whether there is a graphics card. */
+const drawing = localStorage.getItem('pendolo.drawing')
+if (drawing === 'card' || drawing === 'processor') engine.drawBy(drawing)
+
 /** Small pictures for all views. */
 const thumbs = new Thumbnails(() => new Worker(new URL('./thumbs.worker.ts', import.meta.url), { type: 'module' }))
 

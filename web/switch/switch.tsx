@@ -8,6 +8,7 @@ import { memo, useDeferredValue, useMemo, useRef, useState } from 'react'
 import { Link } from 'react-router'
 import { useMaterial } from '../data/material.ts'
 import { filmFor } from '../playback/film.ts'
+import { MadeReady } from '../playback/prepared.tsx'
 import { engine, useEngine } from '../playback/use-engine.ts'
 import { MasterTime } from '../score/master-time.tsx'
 import { Score } from '../score/score.tsx'
@@ -102,6 +103,7 @@ export function Switch({ project, edit, top }: StageProps) {
         <>
           <Above project={later} edit={actions.edit} compared={other?.id ?? null} onCompare={setCompared} />
           <LatePictures />
+          <MadeReady projectId={project.id} />
           {stage.button}
         </>,
       )}

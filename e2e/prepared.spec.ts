@@ -1,0 +1,79 @@
+import { expect, type Page, test } from '@playwright/test'
+import { apart, Chart, drawn, filmed, GENTLE, SECOND } from './chart.ts'
+
+let chart: Chart
+test.beforeAll(async () => {
+  chart = await Chart.start('prepared', GENTLE)
+})
+test.afterAll(() => chart?.server.kill())
+
+const made = async () =>
+  (await chart.server.api<{ kind: string; state: string; about: string }[]>(`/jobs?project=${chart.id}`)).filter((j) => j.kind === 'prepare')
+const programme = (page: Page) => page.evaluate(() => window.pendolo.health().programme)
+const seconds = (page: Page) => page.evaluate(() => window.pendolo.health().soundSeconds)
+
+/** Plays from the beginning until some second, and stops. @returns whether the programme was ever seen from what was prepared */
+async function playUntil(page: Page, until: number): Promise<boolean> {
+  await page.keyboard.press('Home')
+  await page.keyboard.press('Space')
+  let seen = false
+  await expect
+    .poll(
+      async () => {
+        seen ||= (await programme(page)).prepared === true
+        return seconds(page)
+      },
+      { intervals: [100], timeout: 60_000 },
+    )
+    .toBeGreaterThan(until)
+  await page.keyboard.press('Space')
+  return seen
+}
+
+test('what is too much to show as it plays is made in the background, said, and played from there until something changes', async ({ page }) => {
+  const { activeCutId, angles } = await chart.doc()
+  const id = (name: string) => angles.find((a) => a.name.toLowerCase() === name)?.id
+  const inset = (key: string, angleId: string | undefined, x: number) => ({
+    id: key,
+    height: 1,
+    kind: 'inset',
+    from: 0,
+    to: 5 * SECOND,
+    place: { x, y: 0.1, width: 0.4, height: 0.4 },
+    angleId,
+    edge: { round: 0.2, border: { width: 0.006, colour: '#f3ead7' }, shadow: 0.6 },
+  })
+  await chart.edit(
+    { type: 'seeAngle', angleId: id('gantry'), look: { exposure: 0.3, contrast: 1.1 }, cutout: { x: 0, y: 0, scale: 1.3, turn: 4 } },
+    { type: 'seeAngle', angleId: id('stalls'), look: { warmth: 0.4 } },
+    { type: 'layers', cutId: activeCutId, layers: [inset('a', id('stalls'), 0.05), inset('b', id('roof'), 0.55)] },
+  )
+  await page.addInitScript(() => localStorage.setItem('pendolo.stage', JSON.stringify({ shown: 'programme', height: 0.8 })))
+  await page.setViewportSize({ width: 1900, height: 1200 })
+  await page.goto(`${chart.server.url}/${chart.id}/switch`)
+  await expect(page.getByRole('button', { name: 'Play', exact: true })).toBeVisible()
+  expect(await playUntil(page, 4)).toBe(false)
+  await expect.poll(async () => (await made()).length).toBeGreaterThan(0)
+  await expect.poll(async () => (await made()).every((j) => j.state === 'done'), { timeout: 60_000 }).toBe(true)
+
+  // From now on it comes from there, and is what the film shows.
+  const film = await chart.film()
+  await page.keyboard.press('Home')
+  await page.keyboard.press('Space')
+  await expect.poll(async () => (await programme(page)).prepared, { intervals: [50], timeout: 30_000 }).toBe(true)
+  const { data, ...size } = await drawn(page, 'Programme')
+  await page.keyboard.press('Space')
+  expect(apart(data, filmed(film, 30, size)).mean).toBeLessThan(3)
+
+  // What changes is seen at once, and what comes back is known.
+  const before = (await made()).length
+  await chart.edit({ type: 'seeAngle', angleId: id('gantry'), look: { exposure: -0.8 } })
+  await page.keyboard.press('Home')
+  await page.keyboard.press('Space')
+  await expect.poll(() => seconds(page), { intervals: [50] }).toBeGreaterThan(1)
+  expect((await programme(page)).prepared).toBeUndefined()
+  await page.keyboard.press('Space')
+  await chart.edit({ type: 'seeAngle', angleId: id('gantry'), look: { exposure: 0.3, contrast: 1.1 } })
+  expect(await playUntil(page, 3)).toBe(true)
+  expect((await made()).length).toBeLessThanOrEqual(before + 2)
+})
