@@ -12,10 +12,20 @@ const made = async () =>
 const programme = (page: Page) => page.evaluate(() => window.pendolo.health().programme)
 const seconds = (page: Page) => page.evaluate(() => window.pendolo.health().soundSeconds)
 
+/** It ends by itself at the end, so it is asked before a key is pressed. */
+async function playing(page: Page, wanted: boolean): Promise<void> {
+  if ((await page.evaluate(() => window.pendolo.health().playing)) !== wanted) await page.keyboard.press('Space')
+  await expect.poll(() => page.evaluate(() => window.pendolo.health().playing)).toBe(wanted)
+}
+async function playFromStart(page: Page): Promise<void> {
+  await playing(page, false)
+  await page.keyboard.press('Home')
+  await playing(page, true)
+}
+
 /** Plays from the beginning until some second, and stops. @returns whether the programme was ever seen from what was prepared */
 async function playUntil(page: Page, until: number): Promise<boolean> {
-  await page.keyboard.press('Home')
-  await page.keyboard.press('Space')
+  await playFromStart(page)
   let seen = false
   await expect
     .poll(
@@ -26,7 +36,7 @@ async function playUntil(page: Page, until: number): Promise<boolean> {
       { intervals: [100], timeout: 60_000 },
     )
     .toBeGreaterThan(until)
-  await page.keyboard.press('Space')
+  await playing(page, false)
   return seen
 }
 
@@ -58,21 +68,19 @@ test('what is too much to show as it plays is made in the background, said, and 
 
   // From now on it comes from there, and is what the film shows.
   const film = await chart.film()
-  await page.keyboard.press('Home')
-  await page.keyboard.press('Space')
+  await playFromStart(page)
   await expect.poll(async () => (await programme(page)).prepared, { intervals: [50], timeout: 30_000 }).toBe(true)
   const { data, ...size } = await drawn(page, 'Programme')
-  await page.keyboard.press('Space')
+  await playing(page, false)
   expect(apart(data, filmed(film, 30, size)).mean).toBeLessThan(3)
 
   // What changes is seen at once, and what comes back is known.
   const before = (await made()).length
   await chart.edit({ type: 'seeAngle', angleId: id('gantry'), look: { exposure: -0.8 } })
-  await page.keyboard.press('Home')
-  await page.keyboard.press('Space')
+  await playFromStart(page)
   await expect.poll(() => seconds(page), { intervals: [50] }).toBeGreaterThan(1)
   expect((await programme(page)).prepared).toBeUndefined()
-  await page.keyboard.press('Space')
+  await playing(page, false)
   await chart.edit({ type: 'seeAngle', angleId: id('gantry'), look: { exposure: 0.3, contrast: 1.1 } })
   expect(await playUntil(page, 3)).toBe(true)
   expect((await made()).length).toBeLessThanOrEqual(before + 2)

@@ -32,7 +32,8 @@ const SCHEMAS: ReadonlyMap<string, yup.ObjectSchema<yup.AnyObject>> = new Map(
     yup
       .object({ type: yup.string().required(), ...FIELDS[type] })
       .noUnknown()
-      .strict(),
+      .strict()
+      .required(),
   ]),
 )
 
@@ -45,9 +46,12 @@ const envelope = yup
   .noUnknown()
   .strict()
 
+/** Of what has no type that is known. */
+const UNKNOWN = yup.object({ type: yup.string().oneOf(EDIT_TYPES).required() }).strict().required()
+
 function schemaOf(edit: unknown): yup.ObjectSchema<yup.AnyObject> {
   const type = edit && typeof edit === 'object' && 'type' in edit ? String(edit.type) : ''
-  return SCHEMAS.get(type) ?? yup.object({ type: yup.string().oneOf(EDIT_TYPES).required() }).strict()
+  return SCHEMAS.get(type) ?? UNKNOWN
 }
 
 /** Entries of a long list that are checked in one go. */
@@ -96,7 +100,7 @@ export async function checkEdits(body: unknown, rest: () => Promise<void>): Prom
     const schema = schemaOf(edit)
     const check = (value: unknown, from: number) => {
       try {
-        schema.required().validateSync(value, { abortEarly: false })
+        schema.validateSync(value, { abortEarly: false })
       } catch (error) {
         if (!(error instanceof yup.ValidationError)) throw error
         const placed = error.errors.map((words) => words.replace(/\[(\d+)\]/, (_, at) => `[${Number(at) + from}]`))
