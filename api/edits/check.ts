@@ -47,7 +47,10 @@ const envelope = yup
   .strict()
 
 /** Of what has no type that is known. */
-const UNKNOWN = yup.object({ type: yup.string().oneOf(EDIT_TYPES).required() }).strict().required()
+const UNKNOWN = yup
+  .object({ type: yup.string().oneOf(EDIT_TYPES).required() })
+  .strict()
+  .required()
 
 function schemaOf(edit: unknown): yup.ObjectSchema<yup.AnyObject> {
   const type = edit && typeof edit === 'object' && 'type' in edit ? String(edit.type) : ''
