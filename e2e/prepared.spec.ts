@@ -68,8 +68,10 @@ test('what is too much to show as it plays is made in the background, said, and 
 
   // From now on it comes from there, and is what the film shows.
   const film = await chart.film()
-  await playFromStart(page)
-  await expect.poll(async () => (await programme(page)).prepared, { intervals: [50], timeout: 30_000 }).toBe(true)
+  await expect(async () => {
+    await playFromStart(page)
+    await expect.poll(async () => (await programme(page)).prepared, { intervals: [50], timeout: 15_000 }).toBe(true)
+  }).toPass({ timeout: 90_000 })
   const { data, ...size } = await drawn(page, 'Programme')
   await playing(page, false)
   expect(apart(data, filmed(film, 30, size)).mean).toBeLessThan(3)

@@ -3,7 +3,7 @@ import type { HeavyRange } from './types.ts'
 
 /** With more than so much of a second spent on drawing the programme, ms, nothing is left for the wall and its sound. */
 const MOST_MS = 350
-/** With fewer pictures of it than these a second alone says nothing. */
+/** With fewer pictures of it than these a second says nothing without another one near it. */
 const LEAST_DRAWN = 2
 /** Seconds between two that are found which belong to the same range. */
 const GAP = 3
@@ -15,7 +15,8 @@ export class HeavyFinder {
   #second = Number.NaN
   #spent = 0
   #drawn = 0
-  #muchBefore = false
+  /** The last second that took too long. */
+  #muchAt = Number.NEGATIVE_INFINITY
   /** What was found and may go on. */
   #open: { readonly cutId: string; readonly from: number; to: number } | null = null
 
@@ -30,6 +31,7 @@ export class HeavyFinder {
       this.#judge()
       // What does not go on is told.
       if (this.#open && (this.#open.cutId !== cutId || second < this.#open.to - 1 || second > this.#open.to + GAP)) this.#close()
+      if (cutId !== this.#cutId) this.#muchAt = Number.NEGATIVE_INFINITY
       this.#cutId = cutId
       this.#second = second
       this.#spent = 0
@@ -47,15 +49,16 @@ export class HeavyFinder {
     this.#second = Number.NaN
     this.#spent = 0
     this.#drawn = 0
-    this.#muchBefore = false
+    this.#muchAt = Number.NEGATIVE_INFINITY
   }
 
   #judge(): void {
     const much = this.#spent > MOST_MS
-    const heavy = much && (this.#muchBefore || this.#drawn >= LEAST_DRAWN)
-    this.#muchBefore = much
-    if (!heavy) return
+    if (!much) return
     const [second, cutId] = [this.#second, this.#cutId]
+    const heavy = this.#drawn >= LEAST_DRAWN || Math.abs(second - this.#muchAt) <= GAP
+    this.#muchAt = second
+    if (!heavy) return
     if (this.#open?.cutId === cutId && second >= this.#open.to && second <= this.#open.to + GAP) this.#open.to = second + 1
     else {
       this.#close()

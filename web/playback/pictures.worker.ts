@@ -333,8 +333,10 @@ function drawReady(tile: Tile, now: Instant): boolean {
   const sample = stream.playing(seconds, clock.speed) ?? stream.nearest(seconds)
   if (!sample) {
     if (awaited.url !== range.url || awaited.since === null) awaited = { url: range.url, since: performance.now() }
-    // Drawing all of it meanwhile would keep its decoder waiting: what is seen stays for a moment.
-    return performance.now() - (awaited.since ?? 0) < PATIENCE
+    // Drawing all of it meanwhile would keep its decoder waiting: what is seen stays for a moment, and after each that is drawn for another.
+    if (performance.now() - (awaited.since ?? 0) < PATIENCE) return true
+    awaited = { url: range.url, since: null }
+    return false
   }
   prepared = true
   const dark = darkNow(now)

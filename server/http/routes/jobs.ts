@@ -67,18 +67,14 @@ export function jobRoutes(api: Router, { store, queue, events }: Workshop): void
     for (const job of jobs) jobIds.push(await queue.add(job))
     response.status(202).json({ jobIds })
   })
-  // What is asked for again while it waits or is being made is not made twice.
   api.post('/projects/:id/prepare', async (request, response) => {
     const projectId = request.params.id
     const { ranges } = body<PrepareBody>(request, prepareBody)
     const doc = await store.doc(projectId)
-    const waiting = (await queue.list(projectId)).filter((j) => j.kind === 'prepare' && (j.state === 'queued' || j.state === 'running'))
     const jobIds: string[] = []
     for (const range of ranges) {
       if (!doc.cuts.some((c) => c.id === range.cutId)) throw new ProblemError(400, 'Nothing to prepare', 'this version of the cut is gone')
-      const about = rangeName(doc, range)
-      const known = waiting.find((j) => j.about === about)
-      jobIds.push(known ? known.id : await queue.add({ projectId, kind: 'prepare', about, payload: range, author: authorOf(request) }))
+      jobIds.push(await queue.add({ projectId, kind: 'prepare', about: rangeName(doc, range), payload: range, author: authorOf(request) }))
     }
     response.status(202).json({ jobIds })
   })
