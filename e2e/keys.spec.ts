@@ -114,9 +114,9 @@ test('Enter and Space on a button that has the focus press that button alone', a
 })
 
 test('with the magnet’s box open numbers still show angles', async ({ page }) => {
-  // What the tests before cut is painted over.
+  // What the tests before cut is painted over; what is seen behind it goes on being seen.
   const { doc } = await server.project<{ doc: { activeCutId: string; angles: { id: string }[] } }>(id)
-  const paint = { type: 'paint', cutId: doc.activeCutId, from: 0, to: 100 * SECOND, choice: { angleId: doc.angles[0].id } }
+  const paint = { type: 'paint', cutId: doc.activeCutId, from: 0, to: 30 * SECOND, choice: { angleId: doc.angles[0].id } }
   await server.api(`/projects/${id}/edits?label=one`, { edits: [paint] })
   await openSwitch(page, server, id)
   await page
@@ -129,7 +129,7 @@ test('with the magnet’s box open numbers still show angles', async ({ page }) 
     await page.keyboard.press('Shift+ArrowRight')
     await expect.poll(() => page.evaluate(() => window.pendolo.health().soundSeconds)).toBeCloseTo(second, 1)
   }
-  const seen = async () => (await toldCuts(server, id)).split(' ').map((cut) => cut.at(-1))
+  const seen = async () => (await toldCuts(server, id)).split(' ').flatMap((cut) => (Number.parseFloat(cut) < 29 ? [cut.at(-1)] : []))
   expect(await seen()).toEqual(['a'])
   await page.keyboard.press('2')
   await expect.poll(seen).toContain('b')
