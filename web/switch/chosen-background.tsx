@@ -1,13 +1,14 @@
 import { activeCut } from '@pendolo/core/film'
 import { type ColourKey, KEY_BOUNDS, USUAL_KEY } from '@pendolo/core/picture'
 import type { Layer } from '@pendolo/core/project'
-import { Button, ColorPicker, Space } from 'antd'
+import { Button, Space } from 'antd'
 import { Pipette } from 'lucide-react'
 import { useState } from 'react'
 import { filmFor } from '../playback/film.ts'
 import { PickColour } from '../playback/pick-colour.tsx'
 import { useEngine } from '../playback/use-engine.ts'
 import type { StageProps } from '../stage.ts'
+import { Colour } from '../ui/colour.tsx'
 import { Num } from '../ui/num.tsx'
 import { AngleSelect } from './angle-select.tsx'
 import { LayerEnd } from './layer-end.tsx'
@@ -38,13 +39,7 @@ export function ChosenBackground({ project, edit, layer, onClose }: Props) {
       <span>behind: {nameSeen(project, layer)}</span>
       <AngleSelect pictured project={project} label="Show another angle behind" placeholder="show …" width={104} onChoose={(angleId) => change({ angleId })} />
       <Space.Compact>
-        <ColorPicker
-          size="small"
-          disabledAlpha
-          value={key.colour}
-          onChangeComplete={(c) => keyed({ colour: c.toHexString().slice(0, 7) })}
-          aria-label="Colour that is taken for nothing"
-        />
+        <Colour label="Colour that is taken for nothing" value={key.colour} onChange={(colour) => keyed({ colour })} />
         <Button
           size="small"
           title="take the colour from the programme’s picture"

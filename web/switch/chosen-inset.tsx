@@ -1,13 +1,13 @@
 import { activeCut } from '@pendolo/core/film'
 import { type InsetEdge, SQUARE_EDGE } from '@pendolo/core/picture'
 import type { Layer } from '@pendolo/core/project'
-import { Button, Segmented, Select } from 'antd'
+import { Button, Segmented } from 'antd'
 import type { StageProps } from '../stage.ts'
-import { Num } from '../ui/num.tsx'
 import { AngleSelect } from './angle-select.tsx'
 import { LayerEnd } from './layer-end.tsx'
+import { LayerPlace } from './layer-place.tsx'
 import { nameSeen } from './name-seen.ts'
-import { CORNERS, cornersOf, INSET_PLACES, insetPlaceName, layerEdit, resized } from './titles.ts'
+import { CORNERS, cornersOf, INSET_PLACES, layerEdit } from './titles.ts'
 
 type Props = Pick<StageProps, 'project' | 'edit'> & { readonly layer: Layer; readonly onClose: () => void }
 
@@ -36,23 +36,7 @@ export function ChosenInset({ project, edit, layer, onClose }: Props) {
         width={120}
         onChoose={(angleId) => change({ angleId })}
       />
-      <Select
-        size="small"
-        aria-label="Place of the inset"
-        style={{ width: 116 }}
-        value={insetPlaceName(layer) ?? 'elsewhere'}
-        options={INSET_PLACES.map(({ name }) => ({ value: name, label: name }))}
-        onChange={(name) => change({ place: INSET_PLACES.find((p) => p.name === name)?.place ?? layer.place }, 'place an inset')}
-      />
-      <Num
-        label="Size of the inset, %"
-        unit="%"
-        value={Math.round(1000 * layer.place.height) / 10}
-        min={5}
-        max={100}
-        step={1}
-        onChange={(v) => change({ place: resized(layer.place, v / 100) }, 'size an inset')}
-      />
+      <LayerPlace layer={layer} what="inset" places={INSET_PLACES} width={116} least={5} onPlace={(place, label) => change({ place }, label)} />
       <Segmented
         size="small"
         aria-label="Its corners"

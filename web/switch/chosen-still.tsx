@@ -1,12 +1,13 @@
 import { activeCut } from '@pendolo/core/film'
 import type { Layer } from '@pendolo/core/project'
-import { Button, Select } from 'antd'
+import { Button } from 'antd'
 import { filmFor } from '../playback/film.ts'
 import { keptOf } from '../playback/model.ts'
 import type { StageProps } from '../stage.ts'
 import { Num } from '../ui/num.tsx'
 import { LayerEnd } from './layer-end.tsx'
-import { grown, layerEdit, resized, STILL_PLACES, stillPlaceName } from './titles.ts'
+import { LayerPlace } from './layer-place.tsx'
+import { grown, layerEdit, STILL_PLACES } from './titles.ts'
 
 type Props = Pick<StageProps, 'project' | 'edit'> & { readonly layer: Layer; readonly onClose: () => void }
 
@@ -26,23 +27,7 @@ export function ChosenStill({ project, edit, layer, onClose }: Props) {
   return (
     <div className="range-bar" role="toolbar" aria-label="Chosen still">
       <span>{files.find((f) => f.id === layer.fileId)?.name ?? '?'}</span>
-      <Select
-        size="small"
-        aria-label="Place of the still"
-        style={{ width: 130 }}
-        value={stillPlaceName(layer) ?? 'elsewhere'}
-        options={STILL_PLACES.map(({ name }) => ({ value: name, label: name }))}
-        onChange={(name) => placed(STILL_PLACES.find((p) => p.name === name)?.place ?? layer.place, 'place a still')}
-      />
-      <Num
-        label="Size of the still, %"
-        unit="%"
-        value={Math.round(1000 * layer.place.height) / 10}
-        min={2}
-        max={100}
-        step={1}
-        onChange={(v) => placed(resized(layer.place, v / 100), 'size a still')}
-      />
+      <LayerPlace layer={layer} what="still" places={STILL_PLACES} width={130} least={2} onPlace={placed} />
       <Button
         size="small"
         type={placeTo ? 'primary' : 'default'}

@@ -1,11 +1,13 @@
 import { activeCut } from '@pendolo/core/film'
 import { TITLE_ALIGNS, TITLE_LETTERS, type TitleStyle, USUAL_TITLE } from '@pendolo/core/picture'
 import type { Layer } from '@pendolo/core/project'
-import { Button, ColorPicker, Input, Segmented, Select, Space } from 'antd'
+import { Button, Input, Segmented, Select, Space } from 'antd'
 import { AlignCenter, AlignLeft, AlignRight, Bold } from 'lucide-react'
-import { useState } from 'react'
+import { useEffect, useState } from 'react'
 import type { StageProps } from '../stage.ts'
+import { Colour } from '../ui/colour.tsx'
 import { Num } from '../ui/num.tsx'
+import { useStable } from '../ui/stable.ts'
 import { LayerEnd } from './layer-end.tsx'
 import { layerEdit, placed, placeName, TITLE_PLACES } from './titles.ts'
 
@@ -44,13 +46,7 @@ export function ChosenTitle({ project, edit, layer, onClose }: Props) {
         onChange={(v) => styled({ letters: v / 100 })}
       />
       <Space.Compact>
-        <ColorPicker
-          size="small"
-          disabledAlpha
-          value={style.colour}
-          onChangeComplete={(c) => styled({ colour: c.toHexString().slice(0, 7) })}
-          aria-label="Colour of its letters"
-        />
+        <Colour label="Colour of its letters" value={style.colour} onChange={(colour) => styled({ colour })} />
         <Button
           size="small"
           type={style.bold ? 'primary' : 'default'}
@@ -87,9 +83,23 @@ export function ChosenTitle({ project, edit, layer, onClose }: Props) {
   )
 }
 
-/** Its words, taken when the field is left; lines are divided where somebody pressed Enter. */
+/** After so long without a key what was typed is taken, ms. */
+const PAUSE = 800
+
+/** Its words, taken in each pause and when the field is left; lines are divided where somebody pressed Enter. */
 function Words({ text, onText }: { text: string; onText: (text: string) => void }) {
   const [typed, setTyped] = useState<string | null>(null)
+  const { take } = useStable({
+    take: () => {
+      if (typed !== null && typed !== text) onText(typed)
+      setTyped(null)
+    },
+  })
+  useEffect(() => {
+    if (typed === null) return
+    const timer = setTimeout(take, PAUSE)
+    return () => clearTimeout(timer)
+  }, [typed, take])
   return (
     <Input.TextArea
       size="small"
@@ -98,10 +108,7 @@ function Words({ text, onText }: { text: string; onText: (text: string) => void 
       autoSize={{ minRows: 1, maxRows: 5 }}
       value={typed ?? text}
       onChange={(e) => setTyped(e.target.value)}
-      onBlur={() => {
-        if (typed !== null && typed !== text) onText(typed)
-        setTyped(null)
-      }}
+      onBlur={take}
     />
   )
 }

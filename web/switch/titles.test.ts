@@ -7,7 +7,7 @@ import {
   cornersOf,
   grown,
   INSET_PLACES,
-  insetPlaceName,
+  nameOfPlace,
   newInset,
   newStill,
   newTitle,
@@ -15,7 +15,6 @@ import {
   placeName,
   resized,
   STILL_PLACES,
-  stillPlaceName,
   TITLE_PLACES,
 } from './titles.ts'
 
@@ -42,8 +41,8 @@ test('each usual place is known again; only names roll', () => {
 test('an inset begins in a corner and is known there; its corners have names', () => {
   const inset = newInset('i', 'a', range, [newTitle('t', range, [])])
   expect(inset).toMatchObject({ kind: 'inset', angleId: 'a', height: 1 })
-  expect(insetPlaceName(inset)).toBe(INSET_PLACES[0].name)
-  expect(insetPlaceName({ ...inset, place: { ...inset.place, x: 0.5 } })).toBeNull()
+  expect(nameOfPlace(inset, INSET_PLACES)).toBe(INSET_PLACES[0].name)
+  expect(nameOfPlace({ ...inset, place: { ...inset.place, x: 0.5 } }, INSET_PLACES)).toBeNull()
   expect(CORNERS.map(cornersOf)).toEqual(CORNERS.map((c) => c.name))
 })
 
@@ -76,8 +75,8 @@ test('what a layer shows is named, and said where it has no picture', () => {
 test('a still begins as a logo in a corner; what grows does so around its middle', () => {
   const still = newStill('s', 'f', range, [newTitle('t', range, [])])
   expect(still).toMatchObject({ kind: 'still', fileId: 'f', height: 1 })
-  expect(STILL_PLACES.map(({ place }) => stillPlaceName({ ...still, place }))).toEqual(STILL_PLACES.map((p) => p.name))
-  expect(stillPlaceName({ ...still, place: grown(still.place, 2) })).toBeNull()
+  expect(STILL_PLACES.map(({ place }) => nameOfPlace({ ...still, place }, STILL_PLACES))).toEqual(STILL_PLACES.map((p) => p.name))
+  expect(nameOfPlace({ ...still, place: grown(still.place, 2) }, STILL_PLACES)).toBeNull()
   const { x, y, width, height } = grown({ x: 0.2, y: 0.4, width: 0.2, height: 0.1 }, 1.5)
   expect([x + width / 2, y + height / 2, width, height].map((v) => Math.round(1e6 * v) / 1e6)).toEqual([0.3, 0.45, 0.3, 0.15])
 })

@@ -9,7 +9,16 @@ export const TITLE_PLACES = [
   { name: 'middle', place: { x: 0.08, y: 0.3, width: 0.84, height: 0.4 }, style: { align: 'center' } },
   { name: 'upper edge', place: { x: 0.06, y: 0.06, width: 0.88, height: 0.14 }, style: { align: 'center' } },
   { name: 'rolling names', place: { x: 0.15, y: 0, width: 0.7, height: 1 }, style: { align: 'center', rolls: true } },
-] as const satisfies readonly { name: string; place: Layer['place']; style: Partial<TitleStyle> }[]
+] as const satisfies readonly (Place & { style: Partial<TitleStyle> })[]
+
+/** Where something lies in the frame, by name. */
+export interface Place {
+  readonly name: string
+  readonly place: Layer['place']
+}
+
+/** Above all that lies there already. */
+const above = (others: readonly Layer[]): number => Math.max(0, ...others.map((l) => l.height + 1))
 
 /** A title comes and goes so fast, unless it is said otherwise. */
 const USUAL_FADE = flicks(FLICKS_PER_SECOND / 2)
@@ -17,9 +26,8 @@ const USUAL_FADE = flicks(FLICKS_PER_SECOND / 2)
 /** A title over a range, above all that lies there already. */
 export function newTitle(id: string, { from, to }: Stretch, others: readonly Layer[]): Layer {
   const [{ place, style }] = TITLE_PLACES
-  const height = Math.max(0, ...others.map((l) => l.height + 1))
   const fade = flicks(Math.min(USUAL_FADE, (to - from) / 4))
-  return { id, kind: 'title', from, to, height, place, text: 'Title', title: { ...USUAL_TITLE, ...style }, fadeIn: fade, fadeOut: fade }
+  return { id, kind: 'title', from, to, height: above(others), place, text: 'Title', title: { ...USUAL_TITLE, ...style }, fadeIn: fade, fadeOut: fade }
 }
 
 /** Where insets stand. */
@@ -34,13 +42,12 @@ export const INSET_PLACES = [
 
 /** An inset of an angle over a range, above all that lies there already. */
 export function newInset(id: string, angleId: string, { from, to }: Stretch, others: readonly Layer[]): Layer {
-  const height = Math.max(0, ...others.map((l) => l.height + 1))
   return {
     id,
     kind: 'inset',
     from,
     to,
-    height,
+    height: above(others),
     place: INSET_PLACES[0].place,
     angleId,
     edge: { round: 0.06, border: { width: 0.004, colour: '#f3ead7' }, shadow: 0.5 },
@@ -59,8 +66,7 @@ export const STILL_PLACES = [
 
 /** A still over a range, above all that lies there already: a logo in the corner, until it is put elsewhere. */
 export function newStill(id: string, fileId: string, { from, to }: Stretch, others: readonly Layer[]): Layer {
-  const height = Math.max(0, ...others.map((l) => l.height + 1))
-  return { id, kind: 'still', from, to, height, place: STILL_PLACES[0].place, fileId }
+  return { id, kind: 'still', from, to, height: above(others), place: STILL_PLACES[0].place, fileId }
 }
 
 /** A place so many times as large, around its middle. */
@@ -75,11 +81,8 @@ export function newBackground(id: string, angleId: string, { from, to }: Stretch
 }
 
 const samePlace = (a: Layer['place'], b: Layer['place']) => a.x === b.x && a.y === b.y && a.width === b.width && a.height === b.height
-/** The usual place that an inset is in; null for any other. */
-export const insetPlaceName = ({ place }: Layer): string | null => INSET_PLACES.find((p) => samePlace(p.place, place))?.name ?? null
-
-/** The usual place that a still is in; null for any other. */
-export const stillPlaceName = ({ place }: Layer): string | null => STILL_PLACES.find((p) => samePlace(p.place, place))?.name ?? null
+/** The usual one of the places that a layer is in; null for any other. */
+export const nameOfPlace = ({ place }: Layer, places: readonly Place[]): string | null => places.find((p) => samePlace(p.place, place))?.name ?? null
 
 /** Corners of insets by name. */
 export const CORNERS = [
@@ -109,12 +112,7 @@ export function placed(layer: Layer, name: string): Layer {
 
 /** The usual place that a title is in; null for any other. */
 export function placeName({ place, title }: Layer): string | null {
-  const same = (p: (typeof TITLE_PLACES)[number]) =>
-    p.place.x === place.x &&
-    p.place.y === place.y &&
-    p.place.width === place.width &&
-    p.place.height === place.height &&
-    'rolls' in p.style === (title?.rolls === true)
+  const same = (p: (typeof TITLE_PLACES)[number]) => samePlace(p.place, place) && 'rolls' in p.style === (title?.rolls === true)
   return TITLE_PLACES.find(same)?.name ?? null
 }
 
