@@ -1,5 +1,5 @@
 import { execFileSync } from 'node:child_process'
-import { mkdirSync, mkdtempSync, realpathSync } from 'node:fs'
+import { mkdirSync, mkdtempSync, realpathSync, writeFileSync } from 'node:fs'
 import os from 'node:os'
 import path from 'node:path'
 import { pino } from 'pino'
@@ -25,6 +25,21 @@ export function testWorkshop(config: Config): Promise<OpenWorkshop> {
 export function makeMedia(file: string, args: string[]): string {
   mkdirSync(path.dirname(file), { recursive: true })
   execFileSync('ffmpeg', ['-v', 'error', '-y', ...args, file])
+  return file
+}
+
+/** An ffmpeg that was built without vid.stab. */
+export function ffmpegWithoutFollowing({ home }: Config): string {
+  const file = path.join(home, 'ffmpeg-plain')
+  mkdirSync(home, { recursive: true })
+  const script = [
+    'case "$*" in',
+    '*-filters*) ffmpeg "$@" | grep -v vidstab ;;',
+    '*vidstab*) echo "No such filter: vidstab" >&2; exit 8 ;;',
+    '*) exec ffmpeg "$@" ;;',
+    'esac',
+  ]
+  writeFileSync(file, ['#!/bin/sh', ...script, ''].join('\n'), { mode: 0o755 })
   return file
 }
 

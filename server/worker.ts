@@ -23,6 +23,8 @@ import { openHeard } from './media/heard.ts'
 import { readLuma } from './media/luma.ts'
 import { hearParts, hearPulse } from './media/pulse.ts'
 import { hearSpeech, type MicrophoneFile, type SpeechEstimate } from './media/speech.ts'
+import type { SteadyFile } from './media/steady.ts'
+import { makeSteadyOwn } from './media/steady-own.ts'
 
 export interface PlaceTask {
   readonly kind: 'place'
@@ -92,6 +94,15 @@ export interface PrepareTask extends PicturesOrder {
   readonly kind: 'prepare'
 }
 
+/** Steadies a clip where ffmpeg cannot. */
+export interface SteadyTask {
+  readonly kind: 'steady'
+  readonly config: Config
+  readonly file: SteadyFile
+  readonly seconds: number
+  readonly out: string
+}
+
 /** Measures how loud a film will be. */
 export interface LoudnessTask extends LoudnessOrder {
   readonly kind: 'loudness'
@@ -115,6 +126,7 @@ interface Results {
   together: number | null
   film: FilmSound
   prepare: null
+  steady: number
   loudness: Omit<LoudnessCurve, 'revision'>
   backup: string
   place: SoundPlacement
@@ -133,6 +145,7 @@ export type Task =
   | LoudnessTask
   | FilmTask
   | PrepareTask
+  | SteadyTask
   | PlaceTask
   | LightTask
   | PulseTask
@@ -142,6 +155,10 @@ export type Task =
   | FoldTask
   | AloneTask
 export type TaskResult<T extends Task> = Results[T['kind']]
+
+/** What has something to tidy up when it is ended. */
+const tidiesUp = (task: Task): task is FilmTask | LoudnessTask | PrepareTask | SteadyTask =>
+  task.kind === 'film' || task.kind === 'loudness' || task.kind === 'prepare' || task.kind === 'steady'
 
 /** A master no longer than this is searched at any speed where a thorough search is asked for, s. */
 const SONG_SECONDS = 900
@@ -156,7 +173,7 @@ export interface Told {
   readonly detail?: Detail
 }
 
-/** Runs in a worker thread: nothing here touches the database or the network. A film, or what measures one, is told through the port to begin, and then that it shall end. */
+/** Runs in a worker thread: nothing here touches the database or the network. What has to tidy up is told through the port to begin, and then that it shall end. */
 export default async function work({ task, progress }: { task: Task; progress: MessagePort }): Promise<Results[keyof Results]> {
   try {
     return await done(task, progress)
@@ -178,7 +195,7 @@ function together({ masterSound, a, b }: TogetherTask): number | null {
 }
 
 async function done(task: Task, progress: MessagePort): Promise<Results[keyof Results]> {
-  if (task.kind === 'film' || task.kind === 'loudness' || task.kind === 'prepare') {
+  if (tidiesUp(task)) {
     const abort = new AbortController()
     // Whoever asked may have ended it before it began, and then this thread with it.
     progress.postMessage('ready')
@@ -186,6 +203,8 @@ async function done(task: Task, progress: MessagePort): Promise<Results[keyof Re
     progress.once('message', () => abort.abort())
     const report = (share: number, detail: Detail) => progress.postMessage({ share, detail } satisfies Told)
     if (task.kind === 'prepare') return renderLight(task, report, abort.signal)
+    if (task.kind === 'steady')
+      return makeSteadyOwn(task.config, task.file, task.seconds, task.out, (share) => report(share, { code: 'steadying' }), abort.signal)
     return task.kind === 'film' ? renderFilm(task, report, abort.signal) : measureFilm(task, report, abort.signal)
   }
   if (task.kind === 'listen') return listen(...task.args)

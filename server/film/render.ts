@@ -1,14 +1,13 @@
-import { once } from 'node:events'
 import { rm } from 'node:fs/promises'
-import type { Writable } from 'node:stream'
 import type { Detail, FilmSound } from '@pendolo/api'
 import type { Exchange, ExchangeFile } from '@pendolo/core/formats'
 import type { Config } from '../config.ts'
 import { completeFiles } from '../media/artefacts.ts'
-import { Cancelled, endChild, inputArguments, type Limits, lastWords, PROBE_LIMITS, run, start } from '../media/ffmpeg.ts'
+import { inputArguments, PROBE_LIMITS, run } from '../media/ffmpeg.ts'
 import { present } from '../media/originals.ts'
+import { PictureWriter } from '../media/picture-writer.ts'
 import { COLOUR_TAGS } from '../media/pictures.ts'
-import { MediaError, wordsFor } from '../media/words.ts'
+import { MediaError } from '../media/words.ts'
 import { FilmPictures } from './compose.ts'
 import type { PictureSize } from './framing.ts'
 import { filmMeter, levelTo, soundReport } from './loudness.ts'
@@ -102,9 +101,6 @@ async function asPromised(config: Config, exchange: Exchange, film: string, sign
     throw new MediaError(`the film came out with ${heard.toFixed(1)} s of sound instead of ${seconds.toFixed(1)} s; make it again`)
 }
 
-/** The film lasts as long as it takes; its encoder holds a few dozen pictures. */
-const ENCODER_LIMITS: Limits = { seconds: Number.MAX_SAFE_INTEGER, memoryBytes: 1200 * 2 ** 20 }
-
 /** @param how what the encoder is told behind the pictures, of what comes with them and how all is written */
 async function renderPictures(
   { config, exchange, size, out }: PicturesOrder,
@@ -113,49 +109,23 @@ async function renderPictures(
   signal: AbortSignal,
 ): Promise<void> {
   const { rate } = exchange
-  const raw = ['-f', 'rawvideo', '-pix_fmt', 'yuv420p', '-s', `${size.width}x${size.height}`, '-framerate', `${rate.num}/${rate.den}`, '-i', 'pipe:3']
-  const args = ['-v', 'error', '-y', '-nostdin', ...raw, ...how, '-movflags', '+faststart', out]
-  let said = ''
-  const encoder = start(config, args, ['ignore', 'ignore', 'pipe', 'pipe'], ENCODER_LIMITS, (words) => {
-    said = words
-  })
-  encoder.stderr?.on('data', (chunk: Buffer) => {
-    said = (said + chunk.toString('utf8')).slice(-2000)
-  })
-  const closed = new Promise<number | null>((resolve) => {
-    encoder.on('close', (code) => resolve(code))
-    encoder.on('error', () => resolve(-1))
-  })
-  const sink = encoder.stdio[3] as Writable
-  sink.on('error', () => undefined)
-  const stop = () => endChild(encoder)
-  signal.addEventListener('abort', stop, { once: true })
+  const writer = new PictureWriter(config, { ...size, rate, about: 'the film', out }, [...how, '-movflags', '+faststart'], signal)
+  const pictures = new FilmPictures(config, exchange, size, out)
   const total = exchange.toFrame - exchange.fromFrame
   const began = performance.now()
   let written = 0
-  const write = async (frame: Uint8Array) => {
-    if (signal.aborted) throw new Cancelled()
-    if (encoder.exitCode !== null || encoder.signalCode !== null) throw new MediaError(`the film ${wordsFor(said)}`, lastWords(said))
-    if (!sink.write(frame)) await Promise.race([once(sink, 'drain'), closed])
-    written++
-    if (written % 10 === 0) {
+  try {
+    for await (const frame of pictures.frames()) {
+      await writer.write(frame)
+      if (++written % 10 !== 0) continue
       const speed = written / Math.max(0.001, (performance.now() - began) / 1000)
       const left = Math.round((total - written) / speed)
       report((written / total) * 0.98, { code: 'rendering', leftSeconds: left, speed: speed / (rate.num / rate.den) })
     }
-  }
-  const pictures = new FilmPictures(config, exchange, size, out)
-  try {
-    for await (const frame of pictures.frames()) await write(frame)
-    sink.end()
-    const code = await closed
-    if (signal.aborted) throw new Cancelled()
-    if (code !== 0) throw new MediaError(`the film ${wordsFor(said)}`, lastWords(said) || `ffmpeg stopped with code ${code}`)
+    await writer.end()
     report(1, { code: 'done' })
   } finally {
-    signal.removeEventListener('abort', stop)
-    endChild(encoder)
+    await writer.close()
     await pictures.close()
-    await closed
   }
 }

@@ -4,8 +4,9 @@ import { setTimeout } from 'node:timers/promises'
 import { layOut } from '@pendolo/core/formats'
 import { flicks } from '@pendolo/core/time'
 import type { OpenWorkshop } from '../http/serve.ts'
+import { steadyPath } from '../media/steady.ts'
 import { gather } from '../project/gather.ts'
-import { makeMedia, showFolder, testConfig, testWorkshop } from '../testing.ts'
+import { ffmpegWithoutFollowing, makeMedia, showFolder, testConfig, testWorkshop } from '../testing.ts'
 import { exchangeFiles } from './workshop.ts'
 
 const config = testConfig()
@@ -69,4 +70,37 @@ test('a copy that is gone is made again', async () => {
   expect(await steadied(0.2)).toMatchObject({ state: 'done', detail: { code: 'steadied' } })
   expect(existsSync(String(before?.path))).toBe(true)
   expect((await workedFile())?.id).toBe(before?.id)
+})
+
+test('where ffmpeg has no vid.stab the camera is followed by ourselves, away from what answers; ended, it leaves nothing', async () => {
+  const own = testConfig()
+  const folder = showFolder(own)
+  const shaken = ['-f', 'lavfi', '-i', 'testsrc2=size=400x240:rate=25:duration=2', '-vf', "crop=320:180:x='40+9*sin(n)':y='30+7*sin(n*1.7)'"]
+  makeMedia(path.join(folder, 'hand/H1.mp4'), [...shaken, '-c:v', 'libx264', '-preset', 'ultrafast'])
+  const plain = await testWorkshop({ ...own, ffmpeg: ffmpegWithoutFollowing(own) })
+  try {
+    const projectId = await plain.store.create('Plain')
+    await gather(plain, projectId, [folder])
+    const [file] = await plain.store.files(projectId)
+    const [first] = Object.keys((await plain.store.doc(projectId)).clips)
+    const ask = (seconds: number) => plain.queue.add({ projectId, kind: 'steady', about: file.name, fileId: file.id, payload: { clipId: first, seconds } })
+    const ended = async (jobId: string) => {
+      for (;;) {
+        const job = await plain.queue.get(jobId)
+        if (job && job.state !== 'queued' && job.state !== 'running') return job
+        await setTimeout(50)
+      }
+    }
+    expect(await ended(await ask(0.5))).toMatchObject({ state: 'done', detail: { code: 'steadied' } })
+    const { workedFileId } = (await plain.store.doc(projectId)).clips[first]
+    const worked = (await plain.store.files(projectId)).find((f) => f.id === workedFileId)
+    expect(worked).toMatchObject({ facts: { audio: null, video: { width: 320, height: 180, frames: 50 } } })
+    const jobId = await ask(0.2)
+    while ((await plain.queue.get(jobId))?.progress === 0) await setTimeout(10)
+    await plain.queue.cancel(jobId)
+    expect(await ended(jobId)).toMatchObject({ state: 'cancelled' })
+    expect(existsSync(steadyPath(own, file.contentKey, 0.2))).toBe(false)
+  } finally {
+    await plain.close()
+  }
 })

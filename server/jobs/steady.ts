@@ -5,7 +5,7 @@ import { type Edit, own } from '@pendolo/core/project'
 import { needRoom } from '../disk.ts'
 import { contentKey } from '../media/content.ts'
 import { probe } from '../media/probe.ts'
-import { makeSteady, steadyPath } from '../media/steady.ts'
+import { followsCameras, makeSteady, steadyPath } from '../media/steady.ts'
 import { MediaError } from '../media/words.ts'
 import type { JobOutcome, JobRun } from '../ports/queue.ts'
 import { fileJobs } from './wanted.ts'
@@ -26,7 +26,11 @@ export async function steady(shop: Workshop, run: JobRun): Promise<JobOutcome> {
     const { video } = file.facts
     const pixels = (video?.width ?? 0) * (video?.height ?? 0) * (video?.frames ?? 0)
     await needRoom(config, config.worked, STEADY_BYTES * pixels, `the steadied pictures of ${file.name}`)
-    zoom = await makeSteady(config, file, seconds, out, (share) => run.report(share, { code: 'steadying' }), run.signal)
+    const report = (share: number) => run.report(share, { code: 'steadying' })
+    const { path: original, facts } = file
+    zoom = (await followsCameras(config))
+      ? await makeSteady(config, file, seconds, out, report, run.signal)
+      : await shop.analysis.run({ kind: 'steady', config, file: { path: original, facts }, seconds, out }, run.signal, report)
   }
   const facts = await probe(config, out)
   const { key, size } = await contentKey(out)

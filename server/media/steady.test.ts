@@ -1,8 +1,9 @@
 import path from 'node:path'
-import { makeMedia, showFolder, testConfig } from '../testing.ts'
+import { ffmpegWithoutFollowing, makeMedia, showFolder, testConfig } from '../testing.ts'
 import { PROBE_LIMITS, run } from './ffmpeg.ts'
 import { probe } from './probe.ts'
-import { makeSteady, steadyPath } from './steady.ts'
+import { followsCameras, makeSteady, steadyPath } from './steady.ts'
+import { makeSteadyOwn } from './steady-own.ts'
 
 const config = testConfig()
 const show = showFolder(config)
@@ -88,12 +89,17 @@ describe('steadying', () => {
       ...more,
     ])
 
-  test('takes away what shakes, down to a quarter of it, and leaves every picture its time', async () => {
+  const ways = [
+    { way: 'vid.stab', steady: makeSteady },
+    { way: 'our own way', steady: makeSteadyOwn },
+  ]
+
+  test.each(ways)('$way takes away what shakes, down to a quarter of it, and leaves every picture its time', async ({ way, steady }) => {
     const file = shaky('hand.mp4')
     const facts = await probe(config, file)
-    const out = steadyPath(config, 'hand', 1)
+    const out = steadyPath(config, `hand ${way}`, 1)
     const told: number[] = []
-    const zoom = await makeSteady(config, { path: file, facts }, 1, out, (share) => told.push(share), never)
+    const zoom = await steady(config, { path: file, facts }, 1, out, (share) => told.push(share), never)
     const [before, after] = [shaking(await lumaOf(file), 22), shaking(await lumaOf(out), 22)]
     expect(before).toBeGreaterThan(8)
     expect(after).toBeLessThan(0.25 * before)
@@ -106,7 +112,7 @@ describe('steadying', () => {
     expect(made.audio).toBeNull()
   })
 
-  test('pictures that come late and unevenly keep their times too', async () => {
+  test.each(ways)('$way: pictures that come late and unevenly keep their times too', async ({ way, steady }) => {
     const file = shaky('uneven.mkv', '-fps_mode', 'vfr', '-af', 'anull', '-output_ts_offset', '0.28')
     const uneven = makeMedia(path.join(show, 'uneven.mp4'), [
       '-i',
@@ -122,22 +128,27 @@ describe('steadying', () => {
       '12',
     ])
     const facts = await probe(config, uneven)
-    const out = steadyPath(config, 'uneven', 0.5)
-    await makeSteady(config, { path: uneven, facts }, 0.5, out, () => undefined, never)
+    const out = steadyPath(config, `uneven ${way}`, 0.5)
+    await steady(config, { path: uneven, facts }, 0.5, out, () => undefined, never)
     const [wanted, got] = [await timesOf(uneven), await timesOf(out)]
     expect(wanted.length).toBe(86)
     expect(wanted[0]).toBeGreaterThan(200_000)
     expect(got).toEqual(wanted)
   })
 
-  test('a cancelled one leaves nothing behind, what has no motion says so', async () => {
+  test.each(ways)('$way: a cancelled one leaves nothing behind, what has no motion says so', async ({ way, steady }) => {
     const file = shaky('left.mp4')
     const facts = await probe(config, file)
-    const out = steadyPath(config, 'left', 1)
+    const out = steadyPath(config, `left ${way}`, 1)
     const cancel = new AbortController()
-    const going = makeSteady(config, { path: file, facts }, 1, out, () => cancel.abort(), cancel.signal)
+    const going = steady(config, { path: file, facts }, 1, out, () => cancel.abort(), cancel.signal)
     await expect(going).rejects.toThrow('cancelled')
     await expect(timesOf(out)).rejects.toThrow()
-    await expect(makeSteady(config, { path: file, facts: { ...facts, video: null } }, 1, out, () => undefined, never)).rejects.toThrow(/no pictures that move/)
+    await expect(steady(config, { path: file, facts: { ...facts, video: null } }, 1, out, () => undefined, never)).rejects.toThrow(/no pictures that move/)
+  })
+
+  test('whether ffmpeg has vid.stab is asked of it', async () => {
+    expect(await followsCameras(config)).toBe(true)
+    expect(await followsCameras({ ...config, ffmpeg: ffmpegWithoutFollowing(config) })).toBe(false)
   })
 })

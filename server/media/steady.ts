@@ -4,20 +4,56 @@ import type { FileFacts } from '@pendolo/core/project'
 import { rateToNumber } from '@pendolo/core/time'
 import type { Config } from '../config.ts'
 import { completeFiles } from './artefacts.ts'
-import { decoderArguments, escaped, inputArguments, limitsFor, progressSeconds, run } from './ffmpeg.ts'
+import { decoderArguments, escaped, inputArguments, limitsFor, PROBE_LIMITS, progressSeconds, run } from './ffmpeg.ts'
 import { COLOUR_TAGS, COLOURS, copyClock, pictureSource, timesFilter } from './pictures.ts'
 import { MediaError } from './words.ts'
 
 /** Share of the work after which the camera's way is known. */
 const FOLLOWED = 0.4
 /** Quality and pictures between two that stand alone: it is cut from like an original, and jumped in. */
-const WRITTEN = ['-c:v', 'libx264', '-preset', 'veryfast', '-crf', '14', '-g', '12', '-bf', '0']
+export const STEADY_WRITTEN = ['-c:v', 'libx264', '-preset', 'veryfast', '-crf', '14', '-g', '12', '-bf', '0']
 
 /**
  * Where a steadied copy of a file lies, which is made of its content alone.
  * @param seconds over which the camera's way is evened out
  */
 export const steadyPath = (config: Config, key: string, seconds: number): string => path.join(config.worked, key, `steady-${seconds}.mp4`)
+
+export interface SteadyFile {
+  readonly path: string
+  readonly facts: FileFacts
+}
+
+/** How a file's pictures are read to be steadied: all of them, each at its own time from the first one on, in the film's colours. */
+export async function steadySource(config: Config, { path: file, facts }: SteadyFile, seconds: number, signal: AbortSignal) {
+  const { video } = facts
+  if (!video || video.still) throw new MediaError(`${path.basename(file)} has no pictures that move; choose a clip of a camera`)
+  const source = await pictureSource(config, file, signal)
+  const whole = `scale=w='2*trunc(iw*sar/2)':h='2*trunc(ih/2)':flags=bicubic:${COLOURS},setsar=1,format=yuv420p`
+  return {
+    source: {
+      before: ['-y', '-nostdin', '-copyts', ...decoderArguments(facts), ...inputArguments(file)],
+      filter: `${timesFilter(video, source)}${source.chain}${whole}`,
+    },
+    smoothing: Math.max(1, Math.round(seconds * rateToNumber(video.rate))),
+    /** Steps a second of the times. */
+    clock: copyClock(video, source.tick),
+    startSeconds: video.startSeconds,
+    rate: video.rate,
+  }
+}
+
+/** Whether ffmpeg brings vid.stab along; it is asked once. */
+const knows = new Map<string, Promise<boolean>>()
+export function followsCameras({ ffmpeg }: Config): Promise<boolean> {
+  let known = knows.get(ffmpeg)
+  if (!known) {
+    known = run(ffmpeg, ['-hide_banner', '-v', 'error', '-filters'], { limits: PROBE_LIMITS, about: 'ffmpeg' }).then((all) => /\bvidstabdetect\b/.test(all))
+    knows.set(ffmpeg, known)
+    known.catch(() => knows.delete(ffmpeg))
+  }
+  return known
+}
 
 /**
  * Steadies a file's pictures: how the camera moved from each to the next is found by the motion of many small fields, its way is evened out,
@@ -30,24 +66,17 @@ export const steadyPath = (config: Config, key: string, seconds: number): string
  */
 export async function makeSteady(
   config: Config,
-  { path: file, facts }: { readonly path: string; readonly facts: FileFacts },
+  { path: file, facts }: SteadyFile,
   seconds: number,
   out: string,
   onProgress: (share: number) => void,
   signal: AbortSignal,
 ): Promise<number> {
   const about = path.basename(file)
-  const { video } = facts
-  if (!video || video.still) throw new MediaError(`${about} has no pictures that move; choose a clip of a camera`)
-  const source = await pictureSource(config, file, signal)
-  const clock = copyClock(video, source.tick)
-  const whole = `scale=w='2*trunc(iw*sar/2)':h='2*trunc(ih/2)':flags=bicubic:${COLOURS},setsar=1,format=yuv420p`
-  const pictures = `${timesFilter(video, source)}${source.chain}${whole}`
-  const smoothing = Math.max(1, Math.round(seconds * rateToNumber(video.rate)))
-  const before = ['-y', '-nostdin', '-progress', 'pipe:2', '-copyts', ...decoderArguments(facts), ...inputArguments(file)]
+  const { source, smoothing, clock, startSeconds } = await steadySource(config, { path: file, facts }, seconds, signal)
   let zoom = 0
   const pass = async (args: readonly string[], from: number, to: number) => {
-    await run(config.ffmpeg, [...before, '-an', ...args], {
+    await run(config.ffmpeg, ['-progress', 'pipe:2', ...source.before, '-an', ...args], {
       signal,
       limits: limitsFor(facts),
       about,
@@ -61,13 +90,13 @@ export async function makeSteady(
   await completeFiles([out], async ([part]) => {
     const way = `${part}.way`
     try {
-      const follow = `${pictures},vidstabdetect=shakiness=8:accuracy=15:result=${escaped(way)}`
+      const follow = `${source.filter},vidstabdetect=shakiness=8:accuracy=15:result=${escaped(way)}`
       await pass(['-map', '0:V:0', '-vf', follow, '-fps_mode', 'passthrough', '-f', 'null', '-'], 0, FOLLOWED)
       // Times count from the first picture; here they are the file's own again.
-      const later = `setpts=PTS+${Math.round(video.startSeconds * clock)}`
-      const move = `${pictures},vidstabtransform=input=${escaped(way)}:smoothing=${smoothing}:optzoom=1:crop=black:interpol=bicubic,${later}`
+      const later = `setpts=PTS+${Math.round(startSeconds * clock)}`
+      const move = `${source.filter},vidstabtransform=input=${escaped(way)}:smoothing=${smoothing}:optzoom=1:crop=black:interpol=bicubic,${later}`
       const times = ['-fps_mode', 'passthrough', '-enc_time_base', `1/${clock}`, '-video_track_timescale', String(clock)]
-      await pass(['-map', '0:V:0', '-vf', move, ...WRITTEN, ...COLOUR_TAGS, ...times, '-map_metadata', '-1', '-f', 'mp4', part], FOLLOWED, 1)
+      await pass(['-map', '0:V:0', '-vf', move, ...STEADY_WRITTEN, ...COLOUR_TAGS, ...times, '-map_metadata', '-1', '-f', 'mp4', part], FOLLOWED, 1)
     } finally {
       await rm(way, { force: true })
     }
