@@ -1,6 +1,5 @@
 import { expect, type Page, test } from '@playwright/test'
 import { numberedProject, toldCuts } from './numbered.ts'
-import { CAMERAS } from './numbers.ts'
 import type { TestServer } from './server.ts'
 
 const SECOND = 705_600_000
@@ -53,8 +52,8 @@ test('by the mouse alone: a project is opened, played and cut on its tiles, corr
   if (!box) throw new Error('no score')
   const head = page.getByRole('button', { name: /^cut to Cam b/ })
   const second = (box.width - 150) / 24
-  // What was recorded first is at the left edge.
-  const x = (seconds: number) => box.x + 150 + (seconds - CAMERAS[1].start) * second
+  // The master's beginning is at the left edge, and stays there as long as it is seen.
+  const x = (seconds: number) => box.x + 150 + seconds * second
   /** The middle of the note-head, once it is drawn where its cut is. */
   const centre = async () => {
     let found = { x: 0, y: 0 }

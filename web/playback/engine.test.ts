@@ -92,6 +92,7 @@ describe('the engine', () => {
     engine.seek(seconds(12))
     await engine.play()
     expect(desk.started).toEqual([12])
+    expect(engine.now()).toBe(seconds(12))
     pass(2)
     // The sound began 80 ms after the press.
     expect(engine.now() / FLICKS_PER_SECOND).toBeCloseTo(13.92, 3)

@@ -190,7 +190,10 @@ export class Engine {
 
   /** Time now on what it plays along. */
   #here(): Flicks {
-    return this.#playing ? this.#inside(this.#clock().time) : this.#time
+    if (!this.#playing) return this.#time
+    const { time } = this.#clock()
+    // Before the first sound leaves it is where it began.
+    return this.#inside(this.#speed > 0 ? Math.max(time, this.#anchor.time) : Math.min(time, this.#anchor.time))
   }
 
   /** Ends of what it plays along. */
