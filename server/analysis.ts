@@ -6,10 +6,8 @@ import type { Config } from './config.ts'
 import { Cancelled } from './media/ffmpeg.ts'
 import type { SoundSteps } from './media/sound.ts'
 import { MediaError } from './media/words.ts'
+import { tidiesUp } from './tidy.ts'
 import type { Task, TaskResult, Told } from './worker.ts'
-
-/** Tasks that have something to tidy up when they are ended. */
-const TIDY: ReadonlySet<Task['kind']> = new Set(['film', 'loudness', 'prepare', 'steady'])
 
 /** Worker threads for the heavy computation. */
 export class Analysis {
@@ -35,7 +33,7 @@ export class Analysis {
     })
     port1.unref()
     // What has not begun has nothing to tidy up; it may be waiting for a thread, or its thread be starting still.
-    const stop = () => (TIDY.has(task.kind) && begun ? port1.postMessage('end') : ended.abort())
+    const stop = () => (tidiesUp(task) && begun ? port1.postMessage('end') : ended.abort())
     signal?.addEventListener('abort', stop, { once: true })
     try {
       if (signal?.aborted) throw new Cancelled()

@@ -25,6 +25,7 @@ import { hearParts, hearPulse } from './media/pulse.ts'
 import { hearSpeech, type MicrophoneFile, type SpeechEstimate } from './media/speech.ts'
 import type { SteadyFile } from './media/steady.ts'
 import { makeSteadyOwn } from './media/steady-own.ts'
+import { tidiesUp } from './tidy.ts'
 
 export interface PlaceTask {
   readonly kind: 'place'
@@ -155,10 +156,6 @@ export type Task =
   | FoldTask
   | AloneTask
 export type TaskResult<T extends Task> = Results[T['kind']]
-
-/** What has something to tidy up when it is ended. */
-const tidiesUp = (task: Task): task is FilmTask | LoudnessTask | PrepareTask | SteadyTask =>
-  task.kind === 'film' || task.kind === 'loudness' || task.kind === 'prepare' || task.kind === 'steady'
 
 /** A master no longer than this is searched at any speed where a thorough search is asked for, s. */
 const SONG_SECONDS = 900
