@@ -3,7 +3,7 @@ import path from 'node:path'
 import { Worker } from 'node:worker_threads'
 import { createClient } from '@libsql/client'
 import { planFilm } from '../core/film/index.ts'
-import { applyEdits, pictureSpans, pointsOf } from '../core/project/index.ts'
+import { applyEdits, pictureSpans } from '../core/project/index.ts'
 import { FLICKS_PER_SECOND, type Flicks, flicks } from '../core/time/index.ts'
 import { BEATS, type Big, CUTS, cutsFrom, HOURS, MARKS, marksFrom, median, steadyPulse, withBigProject } from './big.ts'
 
@@ -94,14 +94,14 @@ async function measure(big: Big): Promise<void> {
   const whole = best(9, () => JSON.stringify(JSON.parse(JSON.stringify(now.doc))))
   const spans = pictureSpans(now.doc, (fileId) => facts.get(fileId))
   const order = now.doc.angles.map((a) => a.id)
-  const plan = best(9, () => planFilm(pointsOf(now.doc.cuts[0]), { spans, order, standIn: 'next' }, flicks(0), flicks(HOURS * 3600 * FLICKS_PER_SECOND)))
+  const plan = best(9, () => planFilm(now.doc.cuts[0].points, { spans, order, standIn: 'next' }, flicks(0), flicks(HOURS * 3600 * FLICKS_PER_SECOND)))
   const apply = best(41, (i) => applyEdits(now.doc, [choose(i * 100, 5)]))
   const client = createClient({ url: `file:${path.join(home, 'pendolo.db')}` })
   const { rows } = await client.execute('SELECT length(forward) + length(backward) AS n FROM edits ORDER BY seq DESC LIMIT 60')
   client.close()
   const log = median(rows.map((r) => Number(r.n)))
   const against = (ms: number) => `${ms.toFixed(1)} ms, ${(ms / whole).toFixed(2)} ×`
-  console.log(`document: ${HOURS} h, ${order.length} angles, ${pointsOf(now.doc.cuts[0]).length} cuts, ${MARKS} marks, ${BEATS} beats`)
+  console.log(`document: ${HOURS} h, ${order.length} angles, ${now.doc.cuts[0].points.length} cuts, ${MARKS} marks, ${BEATS} beats`)
   console.log(`baseline: writing and reading the whole document as JSON takes ${whole.toFixed(1)} ms`)
   console.log(`applyEdits of one cut: ${against(apply)} (aim 5 ms)`)
   console.log(`plan of the film: ${against(plan)} (aim 20 ms)`)

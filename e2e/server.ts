@@ -2,7 +2,7 @@ import { type ChildProcess, spawn } from 'node:child_process'
 import { once } from 'node:events'
 import { mkdirSync, mkdtempSync, readFileSync, symlinkSync } from 'node:fs'
 import path from 'node:path'
-import { clockOf, marksOf, type ProjectDoc, pointsOf, pulseOf } from '@pendolo/core/project'
+import { clockOf, type ProjectDoc, pulseOf } from '@pendolo/core/project'
 
 const root = path.dirname(import.meta.dirname)
 
@@ -122,12 +122,11 @@ export class TestServer {
     return (await response.json()) as T
   }
 
-  /** A project's state, with marks, switch points and beats as lists in order of time, and the clip that is the clock. */
+  /** A project's state, with its beats in one list, and the clip that is the clock. */
   async project<T>(id: string): Promise<T> {
     const state = await this.api<{ doc: ProjectDoc }>(`/projects/${id}`)
     const { doc } = state
-    const cuts = doc.cuts.map((cut) => ({ ...cut, points: pointsOf(cut) }))
-    return { ...state, doc: { ...doc, marks: marksOf(doc), cuts, pulse: pulseOf(doc), masterClipId: clockOf(doc) } } as T
+    return { ...state, doc: { ...doc, pulse: pulseOf(doc), masterClipId: clockOf(doc) } } as T
   }
 
   /** Waits until no job waits or runs. */

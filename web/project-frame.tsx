@@ -1,5 +1,5 @@
 import type { ProjectState } from '@pendolo/api'
-import { marksOf, marksOnMaster, pointsOf, projectRate } from '@pendolo/core/project'
+import { marksOnMaster, projectRate } from '@pendolo/core/project'
 import { FLICKS_PER_SECOND, type Flicks, flicks } from '@pendolo/core/time'
 import { Button, Input, Modal, Result, Spin, Tooltip } from 'antd'
 import { Redo2, Undo2 } from 'lucide-react'
@@ -100,8 +100,8 @@ function Waiting() {
 function stagesDone({ doc }: ProjectState): boolean[] {
   const clips = Object.keys(doc.clips).length > 0
   const placed = Object.keys(doc.placements).length > 1
-  const cut = doc.cuts.some((c) => pointsOf(c).length > 0)
-  return [clips, placed, doc.pulse !== null || marksOf(doc).length > 0, cut, false, false]
+  const cut = doc.cuts.some((c) => c.points.length > 0)
+  return [clips, placed, doc.pulse !== null || doc.marks.length > 0, cut, false, false]
 }
 
 function Opened({ project, stage }: { project: ProjectState; stage: StagePath }) {
@@ -157,7 +157,7 @@ function Opened({ project, stage }: { project: ProjectState; stage: StagePath })
     const id = newId()
     const time = engine.now()
     edit(
-      [{ type: 'addMarks', marks: [{ id, time, kind: 'cue', name: `Cue ${marksOf(project.doc).length + 1}`, hue: marksOf(project.doc).length % 12 }] }],
+      [{ type: 'addMarks', marks: [{ id, time, kind: 'cue', name: `Cue ${project.doc.marks.length + 1}`, hue: project.doc.marks.length % 12 }] }],
       'drop a mark',
     )
     return { id, time }

@@ -1,5 +1,5 @@
 import { type Points, pointAt, type SwitchPoint } from '../cut/index.ts'
-import { type Cut, type FileFacts, type Layer, type PictureSpan, type ProjectDoc, pictureSpans, pointsOf, projectRate, standInOrder } from '../project/index.ts'
+import { type Cut, type FileFacts, type Layer, type PictureSpan, type ProjectDoc, pictureSpans, projectRate, standInOrder } from '../project/index.ts'
 import { FLICKS_PER_SECOND, type Flicks, flicks, nextFrameStart, programmeLength, type Rate, runAt, ZERO } from '../time/index.ts'
 import { darkOf, type EndFades, type Giving, givingAt, type Passage, passageAt, passagesIn } from './giving.ts'
 import { type Material, type PlannedStretch, planFilm } from './plan.ts'
@@ -267,7 +267,7 @@ export function filmOf(
     let list = points.get(id)
     if (!list) {
       const version = byId.get(id)
-      list = version ? pointsOf(version) : []
+      list = version ? version.points : []
       if (onGrid) list = snapped(list, rate)
       points.set(id, list)
     }

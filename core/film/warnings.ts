@@ -1,5 +1,5 @@
 import { nearestIndex } from '../cut/index.ts'
-import { type Cut, type ProjectDoc, pointsOf, pulseOf } from '../project/index.ts'
+import { type Cut, type ProjectDoc, pulseOf } from '../project/index.ts'
 import { FLICKS_PER_SECOND, type Flicks, flicks, frameStart, nearestFrameStart, type Rate } from '../time/index.ts'
 import { activeCut, type FilmResolver } from './resolver.ts'
 
@@ -61,7 +61,7 @@ export function filmWarnings(film: FilmResolver, doc: ProjectDoc, rate: Rate, cu
   }
   const lasting = new Map(film.passages(cut.id).map((p) => [p.at, 2 * p.half]))
   const inFrames = (length: number) => Math.round(((length / FLICKS_PER_SECOND) * rate.num) / rate.den)
-  for (const { time, transition } of pointsOf(cut)) {
+  for (const { time, transition } of cut.points) {
     if (!transition) continue
     const [wanted, frames] = [inFrames(transition.length), inFrames(lasting.get(time) ?? 0)]
     if (frames < wanted) found.push({ kind: 'hurried', at: time, wanted, frames })

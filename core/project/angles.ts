@@ -42,17 +42,18 @@ export const angleReducers: Reducers<AngleEdit> = {
     if (doc.angles.some((a) => a.id === id)) throw new EditError('there is an angle of this name already')
     doc.angles.push({ id, name: named(name, 'an angle'), hue: nextHue(doc.angles), framing, of, ...(cutout && { cutout }), ...(look && { look }) })
   }),
-  seeOnce: drafted((doc, { angleId }) => {
-    const { of } = angleOf(doc, angleId)
+  seeOnce: (recorder, { angleId }) => {
+    const { of } = angleOf(recorder.doc, angleId)
     if (of === undefined) throw new EditError('this angle has clips of its own; move them, or set them aside')
-    doc.angles = doc.angles.filter((a) => a.id !== angleId)
-    for (const { points, layers } of doc.cuts) {
-      for (const [time, point] of Object.entries(points)) if (point.angleId === angleId) points[time] = { ...point, angleId: of }
-      for (const layer of Object.values(layers)) if (layer.angleId === angleId) layer.angleId = of
-    }
-    for (const { id } of Object.values(doc.exceptions).filter((e) => e.angleId === angleId)) delete doc.exceptions[id]
-    if (doc.settings.safeAngle === angleId) doc.settings.safeAngle = of
-  }),
+    for (const [i, { points }] of recorder.doc.cuts.entries())
+      for (const point of points.filter((p) => p.angleId === angleId)) recorder.set(['cuts', i, 'points', String(point.time)], { ...point, angleId: of })
+    recorder.draft((doc) => {
+      doc.angles = doc.angles.filter((a) => a.id !== angleId)
+      for (const { layers } of doc.cuts) for (const layer of Object.values(layers)) if (layer.angleId === angleId) layer.angleId = of
+      for (const { id } of Object.values(doc.exceptions).filter((e) => e.angleId === angleId)) delete doc.exceptions[id]
+      if (doc.settings.safeAngle === angleId) doc.settings.safeAngle = of
+    })
+  },
   angleDistance: drafted((doc, { angleId, metres }) => setDistance(doc, angleId, metres)),
 }
 

@@ -4,7 +4,7 @@ import { drafted, type Reducers } from './drawer.ts'
 import { own } from './ids.ts'
 import { clipOf, EditError, named, placementOf } from './lookup.ts'
 import { isMaster } from './master.ts'
-import { accept, moveClips, nudge, type Placing, park, place, placeByPoint, setPoint } from './places.ts'
+import { accept, dropUnknownChoices, moveClips, nudge, type Placing, park, place, placeByPoint, setPoint } from './places.ts'
 import type { Recorder } from './recorder.ts'
 import type { Angle, Clip, PictureException, PointKind, ProjectDoc } from './types.ts'
 
@@ -54,7 +54,10 @@ function following<E>(change: (doc: ProjectDoc, edit: E) => void): (recorder: Re
 
 export const clipReducers: Reducers<ClipEdit> = {
   addClips: drafted((doc, { angles, clips }) => addClips(doc, angles, clips)),
-  moveClips: drafted((doc, { clipIds, angle }) => moveClips(doc, clipIds, angle)),
+  moveClips: (recorder, { clipIds, angle }) => {
+    recorder.draft((doc) => moveClips(doc, clipIds, angle))
+    dropUnknownChoices(recorder)
+  },
   setAside: drafted((doc, { clipIds, aside }) => {
     for (const id of clipIds) {
       clipOf(doc, id).state = aside ? 'aside' : 'in'

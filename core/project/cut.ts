@@ -22,12 +22,12 @@ import {
   withTransition,
 } from '../cut/index.ts'
 import { type Flicks, flicks, nearestFrameStart } from '../time/index.ts'
+import { pulseOf } from './beat-blocks.ts'
 import { drafted, type Reducers } from './drawer.ts'
 import { angleOf, clipOf, cutOf, EditError, named } from './lookup.ts'
 import { setInto } from './programme.ts'
 import type { Recorder } from './recorder.ts'
 import { oneFrame, projectRate } from './settings.ts'
-import { keepPoints, pointsOf, pulseOf } from './sorted.ts'
 import { type Cut, type ProjectDoc, wholeMaster } from './types.ts'
 
 export type CutEdit =
@@ -92,7 +92,7 @@ export const cutReducers: Reducers<CutEdit> = {
     cutPoints(recorder, cutId, (points) => copyPattern(points, { from, to }, place))
   },
   takeOver: (recorder, { cutId, from, to, otherId }) => {
-    const others = pointsOf(cutOf(recorder.doc, otherId))
+    const others = cutOf(recorder.doc, otherId).points
     cutPoints(recorder, cutId, (points) => takeOver(points, others, { from, to }))
   },
   giveWay: (recorder, { cutId, from, to }) => cutPoints(recorder, cutId, (points) => giveWay(points, { from, to })),
@@ -112,13 +112,15 @@ export const cutReducers: Reducers<CutEdit> = {
     if (Object.keys(all).length > 0) cut.accepted = all
     else delete cut.accepted
   }),
-  addCut: drafted((doc, { cutId, name, from }) => {
+  addCut: (recorder, { cutId, name, from }) => {
+    const { doc } = recorder
     if (doc.cuts.some((c) => c.id === cutId)) throw new EditError('this version exists already')
-    const { points = {}, pieces = wholeMaster(), layers = {}, fadeIn, fadeOut }: Partial<Cut> = from === null ? {} : cutOf(doc, from)
+    const { points = [], pieces = wholeMaster(), layers = {}, fadeIn, fadeOut }: Partial<Cut> = from === null ? {} : cutOf(doc, from)
     const fades = { ...(fadeIn && { fadeIn }), ...(fadeOut && { fadeOut }) }
-    doc.cuts.push({ id: cutId, name: named(name, 'a version of the cut'), points: { ...points }, pieces: [...pieces], layers: { ...layers }, ...fades })
-    doc.activeCutId = cutId
-  }),
+    const cut: Cut = { id: cutId, name: named(name, 'a version of the cut'), points: [...points], pieces: [...pieces], layers: { ...layers }, ...fades }
+    recorder.set(['cuts', doc.cuts.length], cut)
+    recorder.set(['activeCutId'], cutId)
+  },
   renameCut: drafted((doc, { cutId, name }) => {
     cutOf(doc, cutId).name = named(name, 'a version of the cut')
   }),
@@ -170,7 +172,7 @@ function checkChoice(doc: ProjectDoc, choice: Choice): void {
 function cutPoints(recorder: Recorder, cutId: string, next: (points: readonly SwitchPoint[]) => SwitchPoint[]): void {
   const { cuts } = recorder.doc
   const index = cuts.indexOf(cutOf(recorder.doc, cutId))
-  const before = pointsOf(cuts[index])
+  const before = cuts[index].points
   const after = next(before)
   const path = (time: Flicks) => ['cuts', index, 'points', String(time)]
   // Points that stay are the same objects, so only what lies between equal ends is compared.
@@ -182,16 +184,15 @@ function cutPoints(recorder: Recorder, cutId: string, next: (points: readonly Sw
     newEnd--
   }
   const left = new Map(before.slice(from, oldEnd).map((p) => [p.time, p]))
-  for (const { time, ...choice } of after.slice(from, newEnd)) {
-    const old = left.get(time)
-    left.delete(time)
-    if (!old || !alike(old, choice)) recorder.set(path(time), choice)
+  for (const point of after.slice(from, newEnd)) {
+    const old = left.get(point.time)
+    left.delete(point.time)
+    if (!old || !alike(old, point)) recorder.set(path(point.time), point)
   }
   for (const time of left.keys()) recorder.remove(path(time))
-  keepPoints(recorder.doc.cuts[index], after)
 }
 
-const alike = (a: Omit<SwitchPoint, 'time'>, b: Omit<SwitchPoint, 'time'>): boolean =>
+const alike = (a: SwitchPoint, b: SwitchPoint): boolean =>
   a.angleId === b.angleId &&
   a.clipId === b.clipId &&
   a.split === b.split &&

@@ -9,11 +9,9 @@ import {
   type Edit,
   EditError,
   emptyProject,
-  marksOf,
   nextHue,
   type Placement,
   type ProjectDoc,
-  pointsOf,
   stripOf,
 } from './index.ts'
 
@@ -138,7 +136,7 @@ describe('edits', () => {
     )
     const after = apply(cut, { type: 'moveClips', clipIds: ['a1'], angle: { id: 'b' } })
     expect(after.angles.map((a) => a.id)).toEqual(['b'])
-    expect(pointsOf(after.cuts[0]).map((p) => p.angleId)).toEqual(['b'])
+    expect(after.cuts[0].points.map((p) => p.angleId)).toEqual(['b'])
   })
 
   test('another master that has a place takes all others along', () => {
@@ -162,7 +160,7 @@ describe('edits', () => {
       { type: 'addCut', cutId: 'two', name: 'Cut B', from: 'cut' },
     )
     const changed = apply(doc, { type: 'choose', cutId: 'two', time: ZERO, choice: { angleId: 'b' } })
-    expect(changed.cuts.map((c) => pointsOf(c)[0].angleId)).toEqual(['a', 'b'])
+    expect(changed.cuts.map((c) => c.points[0].angleId)).toEqual(['a', 'b'])
     const one = apply(changed, { type: 'removeCut', cutId: 'two' })
     expect(one.activeCutId).toBe('cut')
     expect(() => apply(one, { type: 'removeCut', cutId: 'cut' })).toThrow(/stays/)
@@ -180,8 +178,8 @@ describe('edits', () => {
       },
       { type: 'changeMark', markId: 'y', change: { time: flicks(90) } },
     )
-    expect(marksOf(doc).map((m) => m.id)).toEqual(['x', 'y'])
-    expect(marksOf(apply(doc, { type: 'removeMarks', markIds: ['x'] })).map((m) => m.id)).toEqual(['y'])
+    expect(doc.marks.map((m) => m.id)).toEqual(['x', 'y'])
+    expect(apply(doc, { type: 'removeMarks', markIds: ['x'] }).marks.map((m) => m.id)).toEqual(['y'])
   })
 
   test('a film cannot end before it begins', () => {

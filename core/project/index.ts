@@ -1,5 +1,6 @@
 export type { Patch } from 'immer'
 export { type AngleEdit, anglesInUse, nextHue, standInOrder } from './angles.ts'
+export { inBlocks, pulseOf } from './beat-blocks.ts'
 export type { ClipEdit } from './clips.ts'
 export type { CutEdit } from './cut.ts'
 export { DEVICE_RULES, type Device, type DeviceRule, devicesOf, type Gathered } from './devices.ts'
@@ -16,6 +17,7 @@ export { clipRate, eventRange, type FileFacts, factsOfClip, frameGridOf, type Pi
 export { factsProblem, rateFits, readFacts } from './facts-bounds.ts'
 export { FLAGS, type Flag, flagsOf } from './flags.ts'
 export { isId, own } from './ids.ts'
+export { markOf, marksInOrder } from './keyed.ts'
 export { EditError } from './lookup.ts'
 export { type MarkEdit, marksOnMaster } from './marks.ts'
 export { clockOf, groupStripOf, isMaster, type MasterEdit, masterRange, stripOf } from './master.ts'
@@ -27,7 +29,6 @@ export { MOST_TIME, PLACED_BY, SET_BY_HAND, SOUND_SPEED } from './places.ts'
 export type { PieceChange, ProgrammeEdit } from './programme.ts'
 export type { PulseAct, PulseEdit } from './pulse.ts'
 export { projectRate, type SettingsEdit } from './settings.ts'
-export { inBlocks, marksOf, pointsOf, pulseOf } from './sorted.ts'
 export { timecodeProposals } from './start-timecode.ts'
 export {
   type Angle,

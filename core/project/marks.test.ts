@@ -1,10 +1,10 @@
 import { FLICKS_PER_SECOND, flicks, secondsToFlicks } from '../time/index.ts'
-import { applyEdits, applyKeptPatches, type Edit, EditError, emptyProject, type Mark, type MarkKind, marksOf, marksOnMaster, type ProjectDoc } from './index.ts'
+import { applyEdits, applyKeptPatches, type Edit, EditError, emptyProject, type Mark, type MarkKind, marksOnMaster, type ProjectDoc } from './index.ts'
 
 const at = (seconds: number) => secondsToFlicks(seconds)
 const mark = (id: string, seconds: number, over: Partial<Mark> = {}): Mark => ({ id, time: at(seconds), kind: 'cue', name: id, hue: 0, ...over })
 const apply = (doc: ProjectDoc, ...edits: Edit[]) => applyEdits(doc, edits).doc
-const names = (doc: ProjectDoc) => marksOf(doc).map((m) => m.id)
+const names = (doc: ProjectDoc) => doc.marks.map((m) => m.id)
 
 function project(): ProjectDoc {
   const placement = { method: 'sound' as const, verdict: 'sure' as const, confidence: 1, why: [], locked: false }
@@ -72,7 +72,7 @@ describe('marks on clips', () => {
 
   test('a mark put on a clip points at the same instant, in the clip’s own time', () => {
     const doc = standing(12.5, 'c1', { end: at(14) })
-    expect(marksOf(doc)[0]).toMatchObject({ clipId: 'c1', time: at(2.5), end: at(4) })
+    expect(doc.marks[0]).toMatchObject({ clipId: 'c1', time: at(2.5), end: at(4) })
     expect(onMaster(doc)).toEqual([[12.5, 14]])
   })
 
@@ -80,8 +80,8 @@ describe('marks on clips', () => {
     const nudged = apply(standing(12.5, 'c1'), { type: 'nudge', clipIds: ['c1'], by: at(3) })
     expect(onMaster(nudged)).toEqual([[15.5, null]])
     const back = apply(nudged, { type: 'standMarks', markIds: ['m'], clipId: null })
-    expect(marksOf(back)[0].clipId).toBeUndefined()
-    expect(marksOf(back)[0].time).toBe(at(15.5))
+    expect(back.marks[0].clipId).toBeUndefined()
+    expect(back.marks[0].time).toBe(at(15.5))
   })
 
   test.each([5, 12.99, 13.6, 19])('speed and jumps of the clip are followed at %f s', (seconds) => {
@@ -90,7 +90,7 @@ describe('marks on clips', () => {
 
   test('from clip to clip it keeps its instant', () => {
     const doc = apply(standing(16, 'c1'), { type: 'standMarks', markIds: ['m'], clipId: 'c2' })
-    expect(marksOf(doc)[0].clipId).toBe('c2')
+    expect(doc.marks[0].clipId).toBe('c2')
     expect(onMaster(doc)[0][0]).toBeCloseTo(16, 8)
   })
 
@@ -98,12 +98,12 @@ describe('marks on clips', () => {
     expect(() => standing(5, 'c3')).toThrow(EditError)
     const parked = apply(standing(12.5, 'c1'), { type: 'park', clipIds: ['c1'], parked: true })
     expect(marksOnMaster(parked)).toEqual([])
-    expect(marksOf(parked)).toHaveLength(1)
+    expect(parked.marks).toHaveLength(1)
   })
 
   test('all marks come in order of the master’s time', () => {
     const doc = apply(standing(12.5, 'c1'), { type: 'addMarks', marks: [mark('x', 1), mark('y', 13)] })
     expect(marksOnMaster(doc).map((m) => m.id)).toEqual(['x', 'm', 'y'])
-    expect(flicks(marksOf(doc).find((m) => m.id === 'm')?.time ?? 0)).toBe(at(2.5))
+    expect(flicks(doc.marks.find((m) => m.id === 'm')?.time ?? 0)).toBe(at(2.5))
   })
 })

@@ -1,9 +1,9 @@
 import { clipToMaster, type Flicks, flicks, masterToClip } from '../time/index.ts'
 import type { Reducers } from './drawer.ts'
 import { own } from './ids.ts'
+import { markOf } from './keyed.ts'
 import { clipOf, EditError } from './lookup.ts'
 import type { Recorder } from './recorder.ts'
-import { forgetMarks, marksOf } from './sorted.ts'
 import type { Mark, MarkKind, ProjectDoc, SoundSpan } from './types.ts'
 
 export type MarkChange = Partial<Pick<Mark, 'time' | 'kind' | 'name' | 'hue' | 'text'>> & { end?: Flicks | null }
@@ -33,7 +33,7 @@ export const markReducers: Reducers<MarkEdit> = {
 export function marksOnMaster(doc: Pick<ProjectDoc, 'marks' | 'placements'>): Mark[] {
   const out: Mark[] = []
   let moved = false
-  for (const mark of marksOf(doc)) {
+  for (const mark of doc.marks) {
     if (mark.clipId === undefined) out.push(mark)
     else {
       const at = own(doc.placements, mark.clipId)
@@ -51,17 +51,16 @@ function addMarks(recorder: Recorder, added: readonly Mark[]): void {
   const { doc } = recorder
   const seen = new Set<string>()
   for (const { id, clipId } of added) {
-    if (own(doc.marks, id) || seen.has(id)) throw new EditError('this mark exists already')
+    if (markOf(doc.marks, id) || seen.has(id)) throw new EditError('this mark exists already')
     seen.add(id)
     if (clipId !== undefined) clipOf(doc, clipId)
   }
   for (const mark of added) recorder.set(['marks', mark.id], mark)
-  forgetMarks(recorder.doc)
 }
 
 /** @throws EditError when the mark is gone */
 function changeMark(recorder: Recorder, id: string, { end, ...change }: MarkChange): void {
-  const before = own(recorder.doc.marks, id)
+  const before = markOf(recorder.doc.marks, id)
   if (!before) throw new EditError('this mark is gone')
   const { found: _, ...mark }: Mark = { ...before, ...change }
   if (end === null) delete mark.end
@@ -70,12 +69,11 @@ function changeMark(recorder: Recorder, id: string, { end, ...change }: MarkChan
   if (mark.end !== undefined && mark.end <= mark.time) delete mark.end
   if (JSON.stringify(mark, Object.keys(mark).sort()) === JSON.stringify(before, Object.keys(before).sort())) return
   recorder.set(['marks', id], mark)
-  forgetMarks(recorder.doc)
 }
 
 /** What a user named, moved or made stays; only what an earlier search proposed gives way. */
 function foundMarks(recorder: Recorder, kinds: readonly MarkKind[], found: readonly Mark[]): void {
-  const gone = Object.values(recorder.doc.marks).filter((m) => m.found && kinds.includes(m.kind))
+  const gone = recorder.doc.marks.filter((m) => m.found && kinds.includes(m.kind))
   for (const { id } of gone) recorder.remove(['marks', id])
   addMarks(
     recorder,
@@ -84,17 +82,15 @@ function foundMarks(recorder: Recorder, kinds: readonly MarkKind[], found: reado
 }
 
 function removeMarks(recorder: Recorder, ids: readonly string[]): void {
-  for (const id of ids) if (own(recorder.doc.marks, id)) recorder.remove(['marks', id])
-  forgetMarks(recorder.doc)
+  for (const id of ids) recorder.remove(['marks', id])
 }
 
 /** Puts marks on a clip, or on the master again, without moving what they point at. */
 function standMarks(recorder: Recorder, ids: readonly string[], clipId: string | null): void {
   for (const id of ids) {
-    const mark = own(recorder.doc.marks, id)
+    const mark = markOf(recorder.doc.marks, id)
     if (mark) recorder.set(['marks', id], standingOn(recorder.doc, mark, clipId))
   }
-  forgetMarks(recorder.doc)
 }
 
 function standingOn(doc: ProjectDoc, mark: Mark, clipId: string | null): Mark {

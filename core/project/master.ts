@@ -1,10 +1,12 @@
+import { original } from 'immer'
 import { clipToMaster, type Flicks, flicks, masterToClip, type PlacementMap, secondsToFlicks, ZERO } from '../time/index.ts'
+import { inBlocks, pulseOf } from './beat-blocks.ts'
 import { drafted, type Reducers } from './drawer.ts'
 import type { FileFacts } from './facts.ts'
 import { own } from './ids.ts'
+import { marksInOrder, pointsInOrder } from './keyed.ts'
 import { clipOf, EditError } from './lookup.ts'
 import { bounded } from './places.ts'
-import { inBlocks, pulseOf } from './sorted.ts'
 import { DEFAULT_STRIP, envelopeKey, type MasterJoin, type Piece, type Placement, type ProjectDoc, type Strip } from './types.ts'
 
 export type MasterEdit =
@@ -146,11 +148,13 @@ function retime(doc: ProjectDoc, to: PlacementMap): void {
   doc.placements = mapped(doc.placements, (p) =>
     bounded({ ...p, start: at(p.start), rate: p.rate / to.rate, ...(p.jumps && { jumps: p.jumps.map((j) => ({ ...j, by: length(j.by) })) }) }),
   )
-  doc.marks = mapped(doc.marks, (m) => (m.clipId !== undefined ? m : { ...m, time: at(m.time), ...(m.end !== undefined && { end: at(m.end) }) }))
+  // Lists of thousands are read as they are, for a draft of each entry takes long.
+  const { marks, cuts } = original(doc as object) as ProjectDoc
+  doc.marks = marksInOrder(marks.map((m) => (m.clipId !== undefined ? m : { ...m, time: at(m.time), ...(m.end !== undefined && { end: at(m.end) }) })))
   if (doc.spans) doc.spans = doc.spans.map(range)
   const piece = (p: Piece): Piece => (p.kind === 'range' ? { ...p, from: p.from === null ? null : at(p.from), to: p.to === null ? null : at(p.to) } : p)
-  for (const cut of doc.cuts) {
-    cut.points = keyed(cut.points)
+  for (const [i, cut] of doc.cuts.entries()) {
+    cut.points = pointsInOrder(cuts[i].points.map((p) => ({ ...p, time: at(p.time) })))
     cut.pieces = cut.pieces.map(piece)
     cut.layers = mapped(cut.layers, range)
   }

@@ -2,6 +2,7 @@ import type { Fact, Why } from '../lineup/index.ts'
 import { FLICKS_PER_SECOND, type Flicks, flicks } from '../time/index.ts'
 import { own } from './ids.ts'
 import { angleOf, clipOf, EditError, placementOf } from './lookup.ts'
+import type { Recorder } from './recorder.ts'
 import type { Angle, Method, Placement, PointKind, ProjectDoc } from './types.ts'
 
 /** search = all clips were tried; asked = the user had just this clip searched for; hand = the user said where. */
@@ -52,7 +53,6 @@ export function moveClips(doc: ProjectDoc, clipIds: string[], angle: Angle | { i
   doc.angles = doc.angles.filter((a) => !left.has(a.id) || Object.values(doc.clips).some((c) => c.angleId === a.id))
   // What showed the clips that are gone shows them where they are now.
   for (const a of doc.angles) if (a.of !== undefined && !doc.angles.some((b) => b.id === a.of)) a.of = angle.id
-  dropUnknownChoices(doc)
 }
 
 export function place(doc: ProjectDoc, edit: Placing): void {
@@ -130,9 +130,11 @@ export function placeByPoint(doc: ProjectDoc, clipIds: readonly string[], point:
   }
 }
 
-function dropUnknownChoices(doc: ProjectDoc): void {
-  const known = new Set(doc.angles.map((a) => a.id))
-  for (const cut of doc.cuts) for (const [time, { angleId }] of Object.entries(cut.points)) if (!known.has(angleId)) delete cut.points[time]
+/** Takes cuts to angles that are gone out of all versions. */
+export function dropUnknownChoices(recorder: Recorder): void {
+  const known = new Set(recorder.doc.angles.map((a) => a.id))
+  for (const [i, { points }] of recorder.doc.cuts.entries())
+    for (const { time } of points.filter((p) => !known.has(p.angleId))) recorder.remove(['cuts', i, 'points', String(time)])
 }
 
 function unlocked(doc: ProjectDoc, clipIds: string[]): Placement[] {

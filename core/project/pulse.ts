@@ -15,10 +15,10 @@ import {
   usualDistance,
 } from '../grid/index.ts'
 import { FLICKS_PER_SECOND, type Flicks, flicks } from '../time/index.ts'
+import { forgetPulse, inBlocks, pulseOf } from './beat-blocks.ts'
 import type { Reducers } from './drawer.ts'
 import { EditError } from './lookup.ts'
 import type { Recorder } from './recorder.ts'
-import { forgetPulse, inBlocks, pulseOf } from './sorted.ts'
 import type { KeptPulse, Pulse } from './types.ts'
 
 /** What a hand can do to beats and bars; without a range it is done everywhere. */

@@ -10,9 +10,9 @@ import {
   EditError,
   emptyProject,
   type Mark,
-  marksOf,
+  markOf,
+  marksInOrder,
   type ProjectDoc,
-  pointsOf,
 } from './index.ts'
 
 const t = (n: number) => flicks(n * 1000)
@@ -257,19 +257,17 @@ describe('changes and their ways back', () => {
     await expect(applyEditsWithRests(show(), [...edits, { type: 'removeCut', cutId: 'gone' }], async () => undefined)).rejects.toThrow(EditError)
   })
 
-  test('views in order are those of the document at hand, within a step and after it', () => {
+  test('points and marks are in their order, once each, and marks are found by their ids, in every state', () => {
     fc.assert(
       fc.property(fc.array(anyEdit, { maxLength: 15 }), (edits) => {
         const before = show()
-        pointsOf(before.cuts[0])
-        marksOf(before)
         for (const { doc } of [...run(before, edits), { doc: before }]) {
           for (const cut of doc.cuts) {
-            const fresh = pointsOf({ points: { ...cut.points } })
-            expect(pointsOf(cut)).toEqual(fresh)
-            expect([...fresh].sort((a, b) => a.time - b.time)).toEqual(fresh)
+            for (const [i, { time }] of cut.points.entries()) if (i > 0) expect(time).toBeGreaterThan(cut.points[i - 1].time)
           }
-          expect(marksOf(doc)).toEqual(marksOf({ marks: { ...doc.marks } }))
+          expect(marksInOrder(doc.marks)).toEqual(doc.marks)
+          for (const one of doc.marks) expect(markOf(doc.marks, one.id)).toBe(one)
+          expect(markOf(doc.marks, 'never')).toBeUndefined()
         }
       }),
       { numRuns: 150 },
@@ -306,6 +304,6 @@ describe('changes and their ways back', () => {
       ]),
     ).toThrow(EditError)
     expect(JSON.stringify(before)).toBe(text)
-    expect(pointsOf(before.cuts[0])).toHaveLength(2)
+    expect(before.cuts[0].points).toHaveLength(2)
   })
 })

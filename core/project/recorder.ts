@@ -1,8 +1,31 @@
 import { type Patch, produceWithPatches } from 'immer'
+import { copyOfList, keyedAt, putEntry, takeEntry } from './keyed.ts'
 import type { ProjectDoc } from './types.ts'
 
 type Container = Record<string | number, unknown>
 type Path = readonly (string | number)[]
+
+const copied = <T extends object>(container: T): T => (Array.isArray(container) ? copyOfList(container) : { ...container }) as T
+
+function entryAt(container: Container, path: Path): unknown {
+  const key = path[path.length - 1]
+  const keyed = keyedAt(path.slice(0, -1), container)
+  if (keyed) return keyed.find(container as unknown as unknown[], String(key))
+  return Object.hasOwn(container, key) ? container[key] : undefined
+}
+
+function putAt(container: Container, path: Path, value: unknown): void {
+  const keyed = keyedAt(path.slice(0, -1), container)
+  if (keyed) putEntry(keyed, container as unknown as unknown[], value)
+  else container[path[path.length - 1]] = value
+}
+
+function takeFrom(container: Container, path: Path): void {
+  const key = path[path.length - 1]
+  const keyed = keyedAt(path.slice(0, -1), container)
+  if (keyed) takeEntry(keyed, container as unknown as unknown[], String(key))
+  else delete container[key]
+}
 
 /**
  * Changes a document by copies and writes down how: the document given stays as it was, and each record or list is copied
@@ -30,25 +53,24 @@ export class Recorder {
     return [...this.#backward].reverse()
   }
 
-  /** Gives an entry of a record (or a field) a value. */
+  /** Gives an entry of a record or of a list with keys (or a field) a value. */
   set(path: Path, value: unknown): void {
     const container = this.#reach(path)
-    const key = path[path.length - 1]
-    const had = Object.hasOwn(container, key) && container[key] !== undefined
-    if (had && container[key] === value) return
-    this.forward.push({ op: had ? 'replace' : 'add', path: [...path], value })
-    this.#backward.push(had ? { op: 'replace', path: [...path], value: container[key] } : { op: 'remove', path: [...path] })
-    container[key] = value
+    const before = entryAt(container, path)
+    if (before !== undefined && before === value) return
+    this.forward.push({ op: before !== undefined ? 'replace' : 'add', path: [...path], value })
+    this.#backward.push(before !== undefined ? { op: 'replace', path: [...path], value: before } : { op: 'remove', path: [...path] })
+    putAt(container, path, value)
   }
 
-  /** Takes an entry out of a record; one that is not there is no change. */
+  /** Takes an entry out; one that is not there is no change. */
   remove(path: Path): void {
     const container = this.#reach(path)
-    const key = path[path.length - 1]
-    if (!Object.hasOwn(container, key)) return
+    const before = entryAt(container, path)
+    if (before === undefined) return
     this.forward.push({ op: 'remove', path: [...path] })
-    this.#backward.push({ op: 'add', path: [...path], value: container[key] })
-    delete container[key]
+    this.#backward.push({ op: 'add', path: [...path], value: before })
+    takeFrom(container, path)
   }
 
   /** Changes small parts by a draft. Records that grow are not to be touched in it. */
@@ -73,15 +95,15 @@ export class Recorder {
 
   #owned<T extends object>(container: T): T {
     if (this.#own.has(container)) return container
-    const copy = (Array.isArray(container) ? [...container] : { ...container }) as T
+    const copy = copied(container)
     this.#own.add(copy)
     return copy
   }
 }
 
 /**
- * Applies kept patches in their order, by copies. Entries of lists are inserted and taken out by their place, and a
- * patch of `length` shortens a list.
+ * Applies kept patches in their order, by copies. Entries of lists are inserted and taken out by their place where it is a
+ * number, else by their key, and a patch of `length` shortens a list.
  * @throws TypeError when a patch leads through what is not there
  */
 export function applyPatches(doc: ProjectDoc, patches: readonly Patch[]): ProjectDoc {
@@ -89,7 +111,7 @@ export function applyPatches(doc: ProjectDoc, patches: readonly Patch[]): Projec
   const owned = <T>(container: T): T => {
     if (typeof container !== 'object' || container === null) throw new TypeError('a patch leads to what is not there')
     if (own.has(container)) return container
-    const copy = (Array.isArray(container) ? [...container] : { ...container }) as T & object
+    const copy = copied(container)
     own.add(copy)
     return copy
   }
@@ -106,12 +128,13 @@ export function applyPatches(doc: ProjectDoc, patches: readonly Patch[]): Projec
       at = at[key] as Container
     }
     const key = path[path.length - 1]
-    if (Array.isArray(at) && key !== 'length') {
-      if (op === 'add') at.splice(Number(key), 0, value)
-      else if (op === 'remove') at.splice(Number(key), 1)
-      else at[Number(key)] = value
-    } else if (op === 'remove') delete at[key]
-    else at[key] = value
+    if (Array.isArray(at) && typeof key === 'number') {
+      if (op === 'add') at.splice(key, 0, value)
+      else if (op === 'remove') at.splice(key, 1)
+      else at[key] = value
+    } else if (Array.isArray(at) && key === 'length' && typeof value === 'number') at.length = value
+    else if (op === 'remove') takeFrom(at, path)
+    else putAt(at, path, value)
   }
   return root as ProjectDoc
 }

@@ -214,8 +214,8 @@ export interface Cut {
   note?: string
   /** Warnings that somebody looked at and lets stand, by their keys. */
   accepted?: Record<string, true>
-  /** From which instant on (flicks as text) what is chosen; `pointsOf` gives them in order. */
-  points: Record<string, Omit<SwitchPoint, 'time'>>
+  /** From which instant on what is chosen; ascending, no two at one time. Patches name them by their time. */
+  points: readonly SwitchPoint[]
   /** The programme in its order; at least one piece. */
   pieces: Piece[]
   layers: Record<string, Layer>
@@ -298,7 +298,7 @@ export interface Master {
 /** All that a user decides in a project. Facts of files, light copies and proofs live beside it and can be made again. */
 export interface ProjectDoc {
   /** Form of this document; `migrate` brings older ones here. */
-  version: 4
+  version: 5
   settings: Settings
   master: Master
   angles: Angle[]
@@ -309,8 +309,8 @@ export interface ProjectDoc {
   /** Names of the proofs of the clips' places, by clip: undo brings back the proof too. */
   proofs: Record<string, string>
   pulse: KeptPulse | null
-  /** By id; `marksOf` gives them in order. */
-  marks: Record<string, Mark>
+  /** In the order of their own times, those of equal time in that of their ids; `markOf` finds one. Patches name them by id. */
+  marks: readonly Mark[]
   /** Speech, music, applause and silence of the master; absent until it was listened to for them. */
   spans?: SoundSpan[]
   cuts: Cut[]
@@ -335,7 +335,7 @@ export const wholeMaster = (): Piece[] => [{ id: 'whole', kind: 'range', from: n
 /** An empty project at 25 frames a second. */
 export function emptyProject(cutId: string): ProjectDoc {
   return {
-    version: 4,
+    version: 5,
     settings: { rate: '25/1', dropFrame: false, width: 1920, height: 1080, startFrame: 0, magnet: 'beat', lead: 0, standIn: 'next' },
     master: { clipIds: [], join: 'crossfade', fade: MASTER_FADE },
     angles: [],
@@ -344,8 +344,8 @@ export function emptyProject(cutId: string): ProjectDoc {
     loose: {},
     proofs: {},
     pulse: null,
-    marks: {},
-    cuts: [{ id: cutId, name: 'Cut A', points: {}, pieces: wholeMaster(), layers: {} }],
+    marks: [],
+    cuts: [{ id: cutId, name: 'Cut A', points: [], pieces: wholeMaster(), layers: {} }],
     activeCutId: cutId,
     strips: {},
     mixRanges: {},

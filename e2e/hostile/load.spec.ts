@@ -30,7 +30,7 @@ test(`${MINUTES} minutes of mixed load with ${PAGES} pages open: neither memory 
   interface Doc {
     cuts: { id: string; points: Record<string, unknown> }[]
     angles: { id: string }[]
-    marks: Record<string, unknown>
+    marks: unknown[]
   }
   const doc = async () => (await server.api<{ doc: Doc }>(`/projects/${id}`)).doc
   const { cuts, angles } = await doc()

@@ -11,7 +11,7 @@ const command = (...args: string[]) =>
 
 interface State {
   revision: number
-  doc: { settings: { lead: number }; marks: Record<string, unknown> }
+  doc: { settings: { lead: number }; marks: unknown[] }
   files: { name: string; contentKey: string; path: string; notes: string[]; ready: Record<string, boolean> }[]
 }
 

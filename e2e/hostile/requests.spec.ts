@@ -17,7 +17,7 @@ interface Doc {
   placements: Record<string, { start: number }>
   cuts: { id: string }[]
   master: { clipIds: string[] }
-  marks: Record<string, unknown>
+  marks: unknown[]
   pulse: unknown
 }
 

@@ -1,7 +1,7 @@
 import { execFileSync } from 'node:child_process'
 import path from 'node:path'
 import type { Job, ProjectState } from '@pendolo/api'
-import { marksOf, pulseOf } from '@pendolo/core/project'
+import { pulseOf } from '@pendolo/core/project'
 import { type Serving, serve } from '../http/serve.ts'
 import { makeMedia, showFolder, testConfig, testWorkshop } from '../testing.ts'
 
@@ -82,19 +82,19 @@ test('parts and loud moments become marks that the next search replaces; beats b
   expect((await onsets.arrayBuffer()).byteLength).toBe(20 * 50)
 
   expect(await ended(id, { find: 'parts' })).toMatchObject({ state: 'done' })
-  const first = marksOf((await stateOf(id)).doc)
+  const first = (await stateOf(id)).doc.marks
   expect(first.some((m) => m.kind === 'part')).toBe(true)
   const loud = first.find((m) => m.name === 'loud')
   expect(Math.abs((loud?.time ?? 0) / 705_600_000 - 8)).toBeLessThan(0.1)
   await ended(id, { find: 'parts' })
-  expect(marksOf((await stateOf(id)).doc)).toHaveLength(first.length)
+  expect((await stateOf(id)).doc.marks).toHaveLength(first.length)
 })
 
 test('where nobody speaks there are no phrases, and what is heard is told', async () => {
   const id = await gathered(clicks())
   expect(await ended(id, { find: 'speech' })).toMatchObject({ state: 'done', detail: { code: 'phrases', phrases: 0 } })
   const { doc } = await stateOf(id)
-  expect(doc.marks).toEqual({})
+  expect(doc.marks).toEqual([])
   expect(doc.spans?.[0].from).toBe(0)
   expect((doc.spans?.at(-1)?.to ?? 0) / 705_600_000).toBeCloseTo(20, 1)
   expect(doc.spans?.some((s) => s.kind === 'speech')).toBe(false)
@@ -106,7 +106,7 @@ test('the demo’s speech is heard as phrases, and has no beats', async () => {
   const id = await gathered(speech)
   expect(await ended(id, { find: 'speech' })).toMatchObject({ state: 'done' })
   const { doc } = await stateOf(id)
-  const phrases = marksOf(doc).filter((m) => m.kind === 'phrase')
+  const phrases = doc.marks.filter((m) => m.kind === 'phrase')
   expect(phrases.map((m) => m.name)).toEqual(phrases.map((_, i) => `Phrase ${i + 1}`))
   for (const at of [0, 4.5, 9.6]) expect(Math.min(...phrases.map((m) => Math.abs(m.time / 705_600_000 - at)))).toBeLessThan(0.15)
   expect(await ended(id, {})).toMatchObject({ state: 'done', detail: { code: 'beats', beats: 0 } })

@@ -28,8 +28,11 @@ const SNAPSHOT_ROWS = 200
 const SNAPSHOT_BYTES = 1024 * 1024
 /** Documents held in memory. */
 const MOST_OPEN = 12
-/** Entries of a record that are written as text in one go. */
-const WRITTEN_AT_ONCE = 400
+/** Letters of a document that are written in one go, and entries of a list or record. */
+const WRITTEN_AT_ONCE = 40_000
+const ENTRIES_AT_ONCE = 200
+/** Lists of thousands are not deeper in a document than the switch points of a version: cuts, version, points. */
+const DEEPEST_LIST = 3
 
 /** Open documents: read from what is kept and the log beyond it, written whole now and then. */
 export class Documents {
@@ -153,21 +156,23 @@ export class Documents {
         .orderBy(asc(edits.seq))
     ).map(logRow)
     const changed: { seq: number; forward: string; backward: string }[] = []
-    const rewrite = (row: LogRow, before: ProjectDoc, after: ProjectDoc) => {
-      const [from, to] = [migrate(before), migrate(after)]
+    const rewrite = async (row: LogRow, from: ProjectDoc, to: ProjectDoc) => {
       changed.push({ seq: row.seq, forward: JSON.stringify(difference(from, to)), backward: JSON.stringify(difference(to, from)) })
+      await setImmediate()
     }
-    let at = newest
+    let [at, today] = [newest, doc]
     for (const row of rows.filter((r) => r.state === 'done').reverse()) {
-      const before = applyKeptPatches(at, row.backward)
-      rewrite(row, before, at)
-      at = before
+      at = applyKeptPatches(at, row.backward)
+      const before = migrate(at)
+      await rewrite(row, before, today)
+      today = before
     }
-    at = newest
+    ;[at, today] = [newest, doc]
     for (const row of rows.filter((r) => r.state === 'undone')) {
-      const after = applyKeptPatches(at, row.forward)
-      rewrite(row, at, after)
-      at = after
+      at = applyKeptPatches(at, row.forward)
+      const after = migrate(at)
+      await rewrite(row, today, after)
+      today = after
     }
     await allOrNone(this.#db, [
       this.#db
@@ -187,18 +192,37 @@ export class Documents {
 /** A document as JSON, made piece by piece so that others get their turn. */
 async function textOf(doc: ProjectDoc): Promise<string> {
   const parts: string[] = []
-  for (const [key, value] of Object.entries(doc)) {
-    if (value === undefined) continue
-    const entries = value !== null && typeof value === 'object' && !Array.isArray(value) ? Object.entries(value as object) : []
-    if (entries.length <= WRITTEN_AT_ONCE) parts.push(`${JSON.stringify(key)}:${JSON.stringify(value)}`)
-    else {
-      const pieces: string[] = []
-      for (let at = 0; at < entries.length; at += WRITTEN_AT_ONCE) {
-        pieces.push(JSON.stringify(Object.fromEntries(entries.slice(at, at + WRITTEN_AT_ONCE))).slice(1, -1))
-        await setImmediate()
-      }
-      parts.push(`${JSON.stringify(key)}:{${pieces.filter((p) => p !== '').join(',')}}`)
+  let since = 0
+  for (const part of written(doc, 0)) {
+    parts.push(part)
+    since += part.length
+    if (since < WRITTEN_AT_ONCE) continue
+    since = 0
+    await setImmediate()
+  }
+  return parts.join('')
+}
+
+/** JSON in pieces: long lists and records some entries at a time, those that hold such a list by what they hold. */
+function* written(value: unknown, depth: number): Generator<string> {
+  if (value === null || typeof value !== 'object' || depth > DEEPEST_LIST) {
+    yield JSON.stringify(value)
+    return
+  }
+  const list = Array.isArray(value)
+  const entries = Object.entries(value).filter(([, entry]) => entry !== undefined)
+  yield list ? '[' : '{'
+  for (let at = 0; at < entries.length; ) {
+    if (at > 0) yield ','
+    if (entries.length > ENTRIES_AT_ONCE) {
+      const some = entries.slice(at, at + ENTRIES_AT_ONCE)
+      yield JSON.stringify(list ? some.map(([, entry]) => entry) : Object.fromEntries(some)).slice(1, -1)
+      at += some.length
+    } else {
+      const [key, entry] = entries[at++]
+      if (!list) yield `${JSON.stringify(key)}:`
+      yield* written(entry, depth + 1)
     }
   }
-  return `{${parts.join(',')}}`
+  yield list ? ']' : '}'
 }

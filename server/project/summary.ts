@@ -1,7 +1,7 @@
 import { existsSync } from 'node:fs'
 import type { ProjectSummary } from '@pendolo/api'
 import { activeCut } from '@pendolo/core/film'
-import { anglesInUse, type FileFacts, type ProjectDoc, pictureSpans, pointsOf } from '@pendolo/core/project'
+import { anglesInUse, type FileFacts, type ProjectDoc, pictureSpans } from '@pendolo/core/project'
 import { FLICKS_PER_SECOND, secondsToFlicks } from '@pendolo/core/time'
 import type { Config } from '../config.ts'
 import { hasArtefact } from '../media/artefacts.ts'
@@ -54,7 +54,7 @@ export function summary(row: Head, doc: ProjectDoc, files: readonly FileRow[], c
     masterSeconds,
     ...waits(doc),
     beats: doc.pulse !== null,
-    cuts: pointsOf(activeCut(doc)).length,
+    cuts: activeCut(doc).points.length,
     missing: files.filter((f) => !isWorked(config, f) && !existsSync(f.path)).length,
     picture: pictureOf(doc, files, config),
     coverage: doc.angles.map((a) => ({

@@ -3,7 +3,7 @@ import path from 'node:path'
 import { gunzipSync } from 'node:zlib'
 import { createClient, type InValue } from '@libsql/client'
 import { layOut, writeEdl, writeOtio } from '@pendolo/core/formats'
-import { applyKeptPatches, emptyProject, migrate, type ProjectDoc, pointsOf } from '@pendolo/core/project'
+import { applyKeptPatches, emptyProject, migrate, type ProjectDoc } from '@pendolo/core/project'
 import { flicks } from '@pendolo/core/time'
 import type { Patch } from 'immer'
 import { pino } from 'pino'
@@ -86,7 +86,7 @@ test('it keeps all decisions and its whole undo, step by step to the beginning a
   const { docs, present } = states()
   expect(docs.length).toBeGreaterThan(40)
   expect(plain(await store.doc(ID))).toEqual(plain(migrate(docs[present])))
-  expect(pointsOf((await store.doc(ID)).cuts[0]).length).toBeGreaterThan(15)
+  expect((await store.doc(ID)).cuts[0].points.length).toBeGreaterThan(15)
   const known = docs.map((d) => JSON.stringify(plain(migrate(d)), order))
   let steps = 0
   let at = present
@@ -106,35 +106,66 @@ test('it keeps all decisions and its whole undo, step by step to the beginning a
   await close()
 })
 
-test('a project of the second version, kept in steps behind its last snapshot, opens as it was, gives the same exchange files, and its steps can be taken back', async () => {
-  const second = JSON.parse(gunzipSync(readFileSync(path.join(__dirname, 'fixtures', 'version-2.json.gz'))).toString('utf8')) as Kept & { doc: unknown }
+/** The project as a later version kept it, opened with today's code. */
+async function openLater(version: number) {
+  const later = JSON.parse(gunzipSync(readFileSync(path.join(__dirname, 'fixtures', `version-${version}.json.gz`))).toString('utf8')) as Kept & { doc: unknown }
   // Its last snapshot is older than what was done.
-  expect(Number(second.projects[0].head)).toBeLessThan(Math.max(...second.edits.map((e) => Number(e.seq))))
+  expect(Number(later.projects[0].head)).toBeLessThan(Math.max(...later.edits.map((e) => Number(e.seq))))
   const config = testConfig()
   mkdirSync(config.home, { recursive: true })
   const database = await openDatabase(config.home, config.migrations)
   const client = createClient({ url: `file:${databaseFile(config.home)}` })
   for (const table of ['projects', 'edits', 'files'] as const)
-    for (const row of second[table]) {
+    for (const row of later[table]) {
       const names = Object.keys(row)
       await client.execute({ sql: `INSERT INTO ${table} (${names.join(', ')}) VALUES (${names.map(() => '?').join(', ')})`, args: Object.values(row) })
     }
   client.close()
   const store = new SqliteStore(database.db, config, new LocalBus())
   const doc = await store.doc(ID)
-  expect(plain(doc)).toEqual(plain(migrate(second.doc)))
+  expect(plain(doc)).toEqual(plain(migrate(later.doc)))
+  const exchange = layOut('Depot Night', doc, exchangeFiles(await store.files(ID)))
+  expect(JSON.parse(writeOtio(exchange))).toEqual(inPartsOfToday(JSON.parse(later.otio)))
+  expect(writeEdl(exchange)).toBe(later.edl)
+  return { store, doc, close: database.close }
+}
+
+test('a project of the second version, kept in steps behind its last snapshot, opens as it was, gives the same exchange files, and its steps can be taken back', async () => {
+  const { store, doc, close } = await openLater(2)
   // Its one range for all versions is that of each of them now.
   for (const cut of doc.cuts) expect(cut.pieces).toEqual([{ id: 'whole', kind: 'range', from: 3.3 * 705_600_000, to: 80 * 705_600_000 }])
-  expect(Object.values(doc.marks).find((m) => m.id === 'part-1')).toMatchObject({ kind: 'part', name: 'Opening' })
-  const exchange = layOut('Depot Night', doc, exchangeFiles(await store.files(ID)))
-  expect(JSON.parse(writeOtio(exchange))).toEqual(inPartsOfToday(JSON.parse(second.otio)))
-  expect(writeEdl(exchange)).toBe(second.edl)
+  expect(doc.marks.find((m) => m.id === 'part-1')).toMatchObject({ kind: 'part', name: 'Opening' })
   const before = JSON.stringify(plain(doc), order)
   expect(await store.step(ID, 'undo', 'ben')).toBe('version')
   expect((await store.doc(ID)).cuts[0].pieces[0]).not.toMatchObject({ to: 80 * 705_600_000 })
   expect(await store.step(ID, 'redo', 'ben')).toBe('version')
   expect(JSON.stringify(plain(await store.doc(ID)), order)).toBe(before)
-  await database.close()
+  await close()
+})
+
+test('a project of the fourth version opens as it was: cuts, marks and versions of it, with all that was done and undone', async () => {
+  const { store, doc, close } = await openLater(4)
+  expect(doc.cuts).toHaveLength(4)
+  for (const { points } of doc.cuts) for (const [i, p] of points.entries()) if (i > 0) expect(p.time).toBeGreaterThan(points[i - 1].time)
+  expect(doc.cuts.flatMap((c) => c.points.filter((p) => p.transition || p.split))).toHaveLength(4)
+  expect(doc.marks.filter((m) => m.id.startsWith('four-')).map((m) => [m.id, m.end !== undefined])).toEqual([
+    ['four-9', true],
+    ['four-4', false],
+  ])
+  const before = JSON.stringify(plain(doc), order)
+  const undone: (string | null)[] = []
+  for (let label = await store.step(ID, 'undo'); label !== null && undone.length < 12; label = await store.step(ID, 'undo')) undone.push(label)
+  expect(undone.slice(0, 4)).toEqual(['split', 'master', 'pattern', 'cut there'])
+  for (let n = 0; n <= undone.length; n++) await store.step(ID, 'redo')
+  expect(JSON.stringify(plain(await store.doc(ID)), order)).toBe(before)
+  // What had been undone when it was kept can be done again.
+  const cutAt44 = async () => (await store.doc(ID)).cuts.find((c) => c.id === 'other')?.points.find((p) => p.time === 44 * 705_600_000)
+  expect(await cutAt44()).toBeUndefined()
+  expect(await store.step(ID, 'redo')).toBe('cut')
+  expect((await cutAt44())?.angleId).toBe(doc.angles[1].id)
+  expect(await store.step(ID, 'redo')).toBe('cut')
+  expect(await cutAt44()).toBeUndefined()
+  await close()
 })
 
 /** Parts were written as sections once. */
@@ -182,6 +213,8 @@ test('a project of the third version keeps its reasons as words, and what was un
   const doc = {
     ...empty,
     version: 3,
+    marks: {},
+    cuts: empty.cuts.map((cut) => ({ ...cut, points: {} })),
     master: { ...empty.master, clipIds: ['m'] },
     clips,
     placements: { m: master, a: place('by sound; moved by hand', 5) },
@@ -217,7 +250,7 @@ test('a project of the third version keeps its reasons as words, and what was un
   client.close()
   const store = new SqliteStore(database.db, config, new LocalBus())
   const now = await store.doc('p')
-  expect(now.version).toBe(4)
+  expect(now.version).toBe(5)
   expect(now.placements.m).toMatchObject({
     why: [{ code: 'master' }],
     was: {

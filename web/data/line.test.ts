@@ -1,5 +1,5 @@
 import type { GatheredFile, ProjectState, Told } from '@pendolo/api'
-import { applyEdits, type Edit, emptyProject, marksOf, type ProjectDoc } from '@pendolo/core/project'
+import { applyEdits, type Edit, emptyProject, type ProjectDoc } from '@pendolo/core/project'
 import { flicks } from '@pendolo/core/time'
 import fc from 'fast-check'
 import { ProjectLine } from './line.ts'
@@ -51,7 +51,7 @@ class Server {
   }
 }
 
-const names = (line: ProjectLine) => marksOf((line.shown as ProjectState).doc).map((m) => m.id)
+const names = (line: ProjectLine) => (line.shown as ProjectState).doc.marks.map((m) => m.id)
 
 test('events lead from revision to revision, and an edit of the page is shown before the server has it', () => {
   const server = new Server()

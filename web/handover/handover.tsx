@@ -1,7 +1,7 @@
 import { detailText, type FilmBody, type FilmResult, type Job, LEAST_LOUDNESS, MOST_LOUDNESS, soundText } from '@pendolo/api'
 import { activeCut, type FilmStretch, filmWarnings } from '@pendolo/core/film'
 import { EXCHANGE_FORMATS } from '@pendolo/core/formats'
-import { anglesInUse, marksOnMaster, pointsOf, projectRate, type Settings } from '@pendolo/core/project'
+import { anglesInUse, marksOnMaster, projectRate, type Settings } from '@pendolo/core/project'
 import { FLICKS_PER_SECOND, type Flicks, PROJECT_RATES, parseRate, printLength, printRate, printTimecode, type Rate } from '@pendolo/core/time'
 import { App, Button, InputNumber, Progress, Select, Tooltip } from 'antd'
 import { type CSSProperties, useMemo, useState } from 'react'
@@ -56,7 +56,7 @@ export function HandOver({ project, edit, top }: StageProps) {
       notification.error({ title: 'The film was not begun', description: error instanceof Error ? error.message : String(error) })
     }
   }
-  if (pointsOf(cut).length === 0) {
+  if (cut.points.length === 0) {
     return (
       <>
         {top(<span className="spring" />)}
@@ -78,7 +78,7 @@ export function HandOver({ project, edit, top }: StageProps) {
       {top(
         <>
           <span className="chip">
-            {cut.name} · {Math.max(0, pointsOf(cut).length - 1)} cuts
+            {cut.name} · {Math.max(0, cut.points.length - 1)} cuts
           </span>
           <span className="mono">
             {label(range.start)} – {label(range.end)} · {printLength(film.length / FLICKS_PER_SECOND)}

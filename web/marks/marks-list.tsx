@@ -1,4 +1,4 @@
-import { MARK_KINDS, type Mark, marksOf, marksOnMaster, type Pulse, projectRate, pulseOf } from '@pendolo/core/project'
+import { MARK_KINDS, type Mark, markOf, marksOnMaster, type Pulse, projectRate, pulseOf } from '@pendolo/core/project'
 import { printLength, printTimecode } from '@pendolo/core/time'
 import { useVirtualizer } from '@tanstack/react-virtual'
 import { Button, Input, Select } from 'antd'
@@ -59,7 +59,7 @@ export function MarksList({
     const now = engine.now()
     go(by > 0 ? rows.find((r) => r.time > now + 1) : rows.findLast((r) => r.time < now - 1))
   }
-  const gone = [...chosen].filter((id) => !(id in doc.marks))
+  const gone = [...chosen].filter((id) => !markOf(doc.marks, id))
   useEffect(() => {
     if (gone.length > 0) setChosen((now) => new Set([...now].filter((id) => !gone.includes(id))))
   })
@@ -124,7 +124,7 @@ export function MarksList({
           })}
         </div>
       </div>
-      <MarkEditor project={project} marks={marksOf(doc).filter((m) => chosen.has(m.id))} edit={edit} onRemove={remove} />
+      <MarkEditor project={project} marks={doc.marks.filter((m) => chosen.has(m.id))} edit={edit} onRemove={remove} />
     </>
   )
 }

@@ -1,7 +1,7 @@
 import type { GatheredFile, ProjectState } from '@pendolo/api'
 import { activeCut, layersOf, projectDesk, masterRecordings as recordingsOf } from '@pendolo/core/film'
 import { channelsOf } from '@pendolo/core/mix'
-import { type FileFacts, factsOfClip, frameGridOf, paceOf, pictureSpans, pointsOf, standInOrder } from '@pendolo/core/project'
+import { type FileFacts, factsOfClip, frameGridOf, paceOf, pictureSpans, standInOrder } from '@pendolo/core/project'
 import { type Flicks, type FrameGrid, flicks, type PlacementMap, pictureSpansOf, ZERO } from '@pendolo/core/time'
 import { mediaUrl } from '../data/client.ts'
 import { filmFor, type ProjectFilm } from './film.ts'
@@ -95,7 +95,7 @@ export function playModel(project: ProjectState): PlayModel {
     exceptions: doc.exceptions,
     clips: playClips(project),
     sounds: playSounds(project),
-    points: Object.fromEntries(doc.cuts.map((c) => [c.id, pointsOf(c)])),
+    points: Object.fromEntries(doc.cuts.map((c) => [c.id, c.points])),
     cutId: activeCut(doc).id,
     runs: film.runs,
     standIn: doc.settings.standIn,

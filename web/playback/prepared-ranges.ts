@@ -1,6 +1,5 @@
 import type { Job, PreparedResult, ProjectState } from '@pendolo/api'
 import { layersOf, preparedKey } from '@pendolo/core/film'
-import { pointsOf } from '@pendolo/core/project'
 import { FLICKS_PER_SECOND, type Flicks, flicks } from '@pendolo/core/time'
 import { mediaUrl } from '../data/client.ts'
 import { filmFor } from './film.ts'
@@ -31,7 +30,7 @@ const REACH = 10
 export function widened({ doc }: ProjectState, { cutId, from, to }: HeavyRange, event: { readonly start: Flicks; readonly end: Flicks }): HeavyRange {
   const cut = doc.cuts.find((c) => c.id === cutId)
   if (!cut) return { cutId, from, to }
-  const borders = [...pointsOf(cut).map((p) => p.time), ...layersOf(cut).flatMap((l) => [l.from, l.to]), event.start, event.end]
+  const borders = [...cut.points.map((p) => p.time), ...layersOf(cut).flatMap((l) => [l.from, l.to]), event.start, event.end]
   const reach = REACH * FLICKS_PER_SECOND
   const start = borders.reduce((most, t) => (t <= from ? Math.max(most, t) : most), from - reach)
   const end = borders.reduce((least, t) => (t >= to ? Math.min(least, t) : least), to + reach)

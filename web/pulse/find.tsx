@@ -1,6 +1,6 @@
 import { detailText, type GatheredFile, type Job, type ProjectState } from '@pendolo/api'
 import { channelsOf } from '@pendolo/core/mix'
-import { type Clip, envelopeKey, isMaster, marksOf } from '@pendolo/core/project'
+import { type Clip, envelopeKey, isMaster } from '@pendolo/core/project'
 import { App, Button, Checkbox, Dropdown, Modal, Progress, Space } from 'antd'
 import { ChevronDown } from 'lucide-react'
 import { useState } from 'react'
@@ -106,7 +106,7 @@ export function FindInMaster({ project, job }: Props) {
             options={heard.map((h) => ({ value: h.id, label: h.name }))}
           />
         )}
-        {marksOf(doc).some((m) => m.kind === 'phrase' && m.found) && (
+        {doc.marks.some((m) => m.kind === 'phrase' && m.found) && (
           <p className="quiet">Phrases found before and not touched since are replaced; those you named or moved stay.</p>
         )}
       </Modal>

@@ -1,4 +1,4 @@
-import { clockOf, marksOf, marksOnMaster, pulseOf } from '@pendolo/core/project'
+import { clockOf, marksOnMaster, pulseOf } from '@pendolo/core/project'
 import { FLICKS_PER_SECOND } from '@pendolo/core/time'
 import { Button } from 'antd'
 import { useState } from 'react'
@@ -33,7 +33,7 @@ export function Pulse({ project, edit, top }: StageProps) {
 
   const drop = () =>
     edit(
-      [{ type: 'addMarks', marks: [{ id: newId(), time: engine.now(), kind: 'cue', name: `Cue ${marksOf(doc).length + 1}`, hue: marksOf(doc).length % 12 }] }],
+      [{ type: 'addMarks', marks: [{ id: newId(), time: engine.now(), kind: 'cue', name: `Cue ${doc.marks.length + 1}`, hue: doc.marks.length % 12 }] }],
       'drop a mark',
     )
   if (!master) {
@@ -100,8 +100,8 @@ export function Pulse({ project, edit, top }: StageProps) {
                             time: stretch.from,
                             end: stretch.to,
                             kind: 'part',
-                            name: `Section ${marksOf(doc).length + 1}`,
-                            hue: marksOf(doc).length % 12,
+                            name: `Section ${doc.marks.length + 1}`,
+                            hue: doc.marks.length % 12,
                           },
                         ],
                       },

@@ -1,4 +1,4 @@
-import type { Edit, ProjectDoc } from '@pendolo/core/project'
+import { type Edit, type Mark, markOf, type ProjectDoc } from '@pendolo/core/project'
 import { FLICKS_PER_SECOND, type Flicks, flicks, frameStart, type Rate } from '@pendolo/core/time'
 import { Button, Input } from 'antd'
 import { Trash2 } from 'lucide-react'
@@ -19,7 +19,7 @@ interface Props {
 
 /** A mark moved by a time of the master: one that stands on a clip by as much of the clip's. */
 export function movedMark(doc: ProjectDoc, id: string, by: number): Edit {
-  const own = doc.marks[id]
+  const own = markOf(doc.marks, id) as Mark
   const rate = own.clipId === undefined ? 1 : (doc.placements[own.clipId]?.rate ?? 1)
   const step = Math.round(by / rate)
   return { type: 'changeMark', markId: id, change: { time: flicks(own.time + step), ...(own.end !== undefined && { end: flicks(own.end + step) }) } }

@@ -1,7 +1,7 @@
 import type { ProjectState } from '@pendolo/api'
 import { differing, type Points } from '@pendolo/core/cut'
 import { activeCut, layersOf, planFilm } from '@pendolo/core/film'
-import { type Angle, anglesInUse, type Cut, marksOnMaster, type PictureSpan, pointsOf, projectRate, pulseOf, standInOrder } from '@pendolo/core/project'
+import { type Angle, anglesInUse, type Cut, marksOnMaster, type PictureSpan, projectRate, pulseOf, standInOrder } from '@pendolo/core/project'
 import { FLICKS_PER_SECOND, type Flicks, printTimecode } from '@pendolo/core/time'
 import { memo, useDeferredValue, useLayoutEffect, useMemo, useRef } from 'react'
 import { useMaterial } from '../data/material.ts'
@@ -100,7 +100,7 @@ export const Score = memo(function Score({ project, spans, points, actions, chos
     chosen: gesture?.kind === 'range' ? gesture : range,
     picked: useMemo(() => new Set(picked), [picked]),
     compared: useMemo(
-      () => other && { name: other.name, points: pointsOf(other), differs: differing(shownPoints, pointsOf(other), recorded.end) },
+      () => other && { name: other.name, points: other.points, differs: differing(shownPoints, other.points, recorded.end) },
       [other, shownPoints, recorded],
     ),
     stroke: gesture?.kind === 'paint' ? gesture : null,

@@ -54,5 +54,5 @@ test('a version with others set in shows the same film when it is laid flat, and
   expect(seen(flat)).toEqual(seen(doc))
   expect(flat.cuts[0].pieces.map((p) => p.kind)).toEqual(['range', 'range', 'card'])
   // What it does not show there stays as it was cut.
-  expect(flat.cuts[0].points[t(8)]).toEqual({ angleId: 'b' })
+  expect(flat.cuts[0].points.find((p) => p.time === t(8))).toEqual({ time: t(8), angleId: 'b' })
 })

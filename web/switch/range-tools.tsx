@@ -1,6 +1,6 @@
 import { nearestIndex, type Stretch } from '@pendolo/core/cut'
 import { activeCut } from '@pendolo/core/film'
-import { type Edit, pointsOf, projectRate, pulseOf } from '@pendolo/core/project'
+import { type Edit, projectRate, pulseOf } from '@pendolo/core/project'
 import { FLICKS_PER_SECOND, type Flicks, firstFrom, flicks, nearestFrameStart } from '@pendolo/core/time'
 import { App, Button, InputNumber, Popover, Segmented, Select, Space } from 'antd'
 import { useState } from 'react'
@@ -19,7 +19,7 @@ export function RangeTools(props: Props) {
   const { doc } = project
   const cut = activeCut(doc)
   const others = doc.cuts.filter((c) => c.id !== cut.id)
-  const points = pointsOf(cut)
+  const points = cut.points
   const inside = points.slice(
     firstFrom(points.length, (i) => points[i].time, range.from),
     firstFrom(points.length, (i) => points[i].time, range.to),

@@ -1,6 +1,6 @@
 import { nearestIndex, pointAt } from '@pendolo/core/cut'
 import { activeCut } from '@pendolo/core/film'
-import { pictureSpans, pointsOf, pulseOf } from '@pendolo/core/project'
+import { pictureSpans, pulseOf } from '@pendolo/core/project'
 import { FLICKS_PER_SECOND, type Flicks } from '@pendolo/core/time'
 import { Button } from 'antd'
 import { Pause, Play } from 'lucide-react'
@@ -36,7 +36,7 @@ import { Versions } from './versions.tsx'
 export function Switch({ project, edit, top }: StageProps) {
   const { doc } = project
   const cut = activeCut(doc)
-  const points = pointsOf(cut)
+  const points = cut.points
   const material = useMaterial(project)
   const spans = useMemo(() => {
     const facts = new Map(material.files.map((f) => [f.id, f.facts]))

@@ -1,6 +1,6 @@
 import { type Choice, type Magnet, nearestIndex, nextPull, pointAt, pulled, roll } from '@pendolo/core/cut'
 import { activeCut } from '@pendolo/core/film'
-import { anglesInUse, marksOnMaster, type ProjectDoc, pointsOf, projectRate, pulseOf } from '@pendolo/core/project'
+import { anglesInUse, marksOnMaster, type ProjectDoc, projectRate, pulseOf } from '@pendolo/core/project'
 import { FLICKS_PER_SECOND, type Flicks, firstFrom, flicks, frameAt, frameStart, lastUpTo, nearestFrameStart } from '@pendolo/core/time'
 import { App } from 'antd'
 import { useEffect, useMemo, useRef, useState } from 'react'
@@ -78,7 +78,7 @@ export function useCutting({ project, edit }: Pick<StageProps, 'project' | 'edit
     const film = filmFor(project)
     const takes = film.takesAt(angleId, now)
     if (takes.length < 2) return { angleId }
-    const points = pointsOf(cut)
+    const points = cut.points
     const ruling = pass.held ?? points[pointAt(points, now)]
     if (ruling?.angleId !== angleId) return { angleId }
     const seen = film.clipAt(angleId, now, ruling.clipId)?.clipId
@@ -94,7 +94,7 @@ export function useCutting({ project, edit }: Pick<StageProps, 'project' | 'edit
     const now = engine.now()
     const choice = take === undefined ? choiceOf(angleId, now) : { angleId, clipId: take }
     if (reassign) {
-      const points = pointsOf(cut)
+      const points = cut.points
       const stretch = points[pointAt(points, now)]
       if (stretch) edit([{ type: 'reassign', cutId: cut.id, times: [stretch.time], choice }], 'give another angle')
       else void message.info('There is no stretch here yet; press without Shift to cut')
@@ -143,7 +143,7 @@ export function useCuttingKeys({
   const { doc } = project
   const rate = projectRate(doc.settings)
   const cut = activeCut(doc)
-  const points = pointsOf(cut)
+  const points = cut.points
   const { message } = App.useApp()
   /** What a key does sees the project as it was drawn last, however soon it is pressed. */
   const pressed = useRef<(event: KeyboardEvent) => void>(() => undefined)

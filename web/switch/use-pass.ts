@@ -1,6 +1,6 @@
 import { type Choice, type Points, pointAt } from '@pendolo/core/cut'
 import { activeCut } from '@pendolo/core/film'
-import { pointsOf, projectRate } from '@pendolo/core/project'
+import { projectRate } from '@pendolo/core/project'
 import { FLICKS_PER_SECOND, type Flicks, flicks, nearestFrameStart } from '@pendolo/core/time'
 import { useEffect, useMemo, useRef, useState } from 'react'
 import { useStep } from '../data/queries.ts'
@@ -76,7 +76,7 @@ export function useLivePass({ project, edit }: Pick<StageProps, 'project' | 'edi
     }
     const points = (): Points => {
       const { doc } = latest.current.project
-      return pointsOf(doc.cuts.find((c) => c.id === run.current?.cutId) ?? activeCut(doc))
+      return (doc.cuts.find((c) => c.id === run.current?.cutId) ?? activeCut(doc)).points
     }
     /** Holds what was pressed last, as soon as its instant has come. @returns tells the stage */
     const hold = (now: Flicks) => {

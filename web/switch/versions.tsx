@@ -1,5 +1,5 @@
 import { activeCut } from '@pendolo/core/film'
-import { type Cut, type Edit, pointsOf } from '@pendolo/core/project'
+import type { Cut, Edit } from '@pendolo/core/project'
 import { Dropdown, Input, type MenuProps, Modal } from 'antd'
 import { lazy, Suspense, useState } from 'react'
 import { newId } from '../ids.ts'
@@ -42,7 +42,7 @@ export function Versions({ project, edit, compared, onCompare }: Props) {
     key: c.id,
     label: (
       <span title={c.note}>
-        {c.name} · {cutsOf(pointsOf(c).length)}
+        {c.name} · {cutsOf(c.points.length)}
         {c.note && <span className="quiet"> · {c.note.split('\n')[0].slice(0, 40)}</span>}
       </span>
     ),
@@ -105,7 +105,7 @@ export function Versions({ project, edit, compared, onCompare }: Props) {
     <>
       <Dropdown trigger={['click']} menu={{ items }}>
         <button type="button" className="chip" aria-label="Versions of the cut">
-          {cut.name} · {cutsOf(pointsOf(cut).length)} ▾
+          {cut.name} · {cutsOf(cut.points.length)} ▾
         </button>
       </Dropdown>
       {saying && <About key={cut.id} cut={cut} edit={edit} onClose={() => setSaying(false)} />}

@@ -1,6 +1,6 @@
 import type { ProjectState } from '@pendolo/api'
 import { type Rect, type Seat, seat } from '@pendolo/core/picture'
-import { anglesInUse, factsOfClip, type PictureSpan, pointsOf, projectRate, startFrameOf } from '@pendolo/core/project'
+import { anglesInUse, factsOfClip, type PictureSpan, projectRate, startFrameOf } from '@pendolo/core/project'
 import { FLICKS_PER_SECOND, type Flicks, flicks, masterToClip, printTimecode } from '@pendolo/core/time'
 import { Dropdown, type MenuProps } from 'antd'
 import { EllipsisVertical } from 'lucide-react'
@@ -330,7 +330,7 @@ function Programme({ project, place, name }: Pick<WallProps, 'project'> & { plac
       <EnginePicture source={{ kind: 'programme' }} name={name} label="Programme" place={place} />
       {seen && (
         <span className={standsIn ? 'label mono warn' : 'label mono'}>
-          {standsIn && doc.cuts.some((c) => pointsOf(c).length > 0) && (
+          {standsIn && doc.cuts.some((c) => c.points.length > 0) && (
             <>
               <Own word="stands in" />:{' '}
             </>
