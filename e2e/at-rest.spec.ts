@@ -101,6 +101,7 @@ test('several stretches: chosen with Ctrl and Shift, swapped, moved together, gi
   await page.keyboard.press('Escape')
   await page.keyboard.press(' ')
   await expect(bar).toContainText('Cam c')
+  expect(await page.evaluate(() => window.pendolo.health().playing)).toBe(false)
   await bar.getByRole('button', { name: 'Join' }).click()
   await expect.poll(told).toBe('2a 12.04b 16a 20b')
 })

@@ -30,6 +30,15 @@ const WARM = PATCHES.split(':')
 /** Goes by to the left, by so much of its width with each picture; it comes round without a seam. */
 const GOES_BY = `r='128+100*sin(2*PI*X/W)':g='128+90*cos(4*PI*X/W)*cos(Y/190)':b='128+80*sin(2*PI*X/W+1)'`
 const EACH = 0.01
+/** Somebody with soft edges before a cloth that is lit unevenly. */
+const SOMEBODY = 'clip((150-hypot(X-480,(Y-330)/1.4))/20+0.5,0,1)'
+const CLOTH = [
+  [36, '160+30*sin(X/31)'],
+  [158, '120+30*cos(Y/37)'],
+  [72, '105+25*sin((X+Y)/47)'],
+]
+  .map(([cloth, own], i) => `${'rgb'[i]}='(1-${SOMEBODY})*${cloth}*(0.9+0.1*sin(X/190+Y/260))+${SOMEBODY}*(${own})'`)
+  .join(':')
 /** Cameras that all see colours without edges, some of them fine. */
 export const GENTLE = {
   gantry: `r='128+60*sin(X/31)+50*sin(Y/53)':g='128+50*sin(X/71+1)+60*cos(Y/37)':b='128+55*cos((X+Y)/47)+50*sin(Y/91)'`,
@@ -37,6 +46,7 @@ export const GENTLE = {
   roof: SLOPES,
   stalls: `r='150+60*sin(X/31)+40*sin(Y/53)':g='120+45*sin(X/71+1)+50*cos(Y/37)':b='90+40*cos((X+Y)/47)+40*sin(Y/91)'`,
   tram: GOES_BY,
+  cloth: CLOTH,
 }
 const CAMERAS = { gantry: PATCHES, aisle: PATCHES, roof: SLOPES, stalls: WARM, tram: GOES_BY }
 
@@ -54,7 +64,7 @@ export class Chart {
    * @param cameras what they see; colours without edges can be compared wherever they lie, whatever light copies lose at edges
    * @param logo whether there is a still that one sees through, too
    */
-  static async start(name: string, cameras: Readonly<Record<keyof typeof CAMERAS, string>> = CAMERAS, logo = false): Promise<Chart> {
+  static async start(name: string, cameras: Readonly<Record<string, string>> = CAMERAS, logo = false): Promise<Chart> {
     const folder = scratch(name)
     const add = (camera: string, file: string, args: string[]) => {
       mkdirSync(path.join(folder, camera), { recursive: true })

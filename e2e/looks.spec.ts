@@ -1,5 +1,5 @@
 import { expect, type Page, test } from '@playwright/test'
-import { apart, Chart, COLUMNS, type Colour, drawn, FRAME, filmed, patches, ROWS } from './chart.ts'
+import { apart, Chart, type ChartDoc, COLUMNS, type Colour, drawn, FRAME, filmed, goTo, patches, ROWS, SECOND } from './chart.ts'
 
 let chart: Chart
 test.beforeAll(async () => {
@@ -108,4 +108,46 @@ test('a colour that is grey in truth is picked and becomes grey; a table is read
   await page.getByRole('combobox', { name: 'Table that pictures of Stalls go through first' }).click()
   await page.locator('.ant-select-item-option').getByText('none', { exact: true }).click()
   await expect.poll(() => lookOf('Stalls')).toBeUndefined()
+})
+
+test('one take of an angle is corrected alone, wherever it is seen, in page and film', async ({ page }) => {
+  const own = await chart.copy()
+  const { activeCutId: cutId, angles, clips } = await own.doc()
+  const angle = (name: string) => angles.find((a) => a.name === name) as ChartDoc['angles'][number]
+  const clipOf = (name: string) => Object.values(clips).find((c) => c.angleId === angle(name).id)?.id as string
+  const [first, second] = [clipOf('Gantry'), clipOf('Aisle')]
+  const angleId = angle('Gantry').id
+  await own.edit(
+    { type: 'moveClips', clipIds: [second], angle: { id: angleId } },
+    { type: 'choose', cutId, time: 0, choice: { angleId, clipId: first } },
+    { type: 'choose', cutId, time: 4 * SECOND, choice: { angleId, clipId: second } },
+  )
+  await page.goto(`${own.server.url}/${own.id}/balance`)
+  await page.getByText('Picture', { exact: true }).click()
+  await page.getByRole('button', { name: /^Gantry/ }).click()
+  await goTo(page, 125)
+  await page.getByRole('button', { name: '+ only this clip' }).click()
+  const exceptions = async () => Object.values((await own.doc()).exceptions)
+  await expect.poll(async () => (await exceptions()).map((e) => (e as { clipId?: string }).clipId)).toEqual([second])
+  const exposure = page.getByRole('region', { name: 'Look of Gantry' }).getByRole('spinbutton', { name: 'exposure of Gantry, stops' })
+  await exposure.fill('-1')
+  await exposure.press('Enter')
+  await expect.poll(async () => (await exceptions())[0].look).toEqual({ exposure: -1 })
+
+  const file = await own.film()
+  const [recorded, darker] = [25, 125].map((frame) => patches(filmed(file, frame), FRAME))
+  expect(unlike(recorded, darker).mean).toBeGreaterThan(20)
+  for (const [frame, film] of [
+    [125, darker],
+    [25, recorded],
+  ] as const) {
+    await goTo(page, frame)
+    await expect.poll(async () => unlike(await seen(page), film).mean, { message: `frame ${frame}` }).toBeLessThanOrEqual(1.5)
+  }
+  await page.getByRole('button', { name: 'See aisle.mp4 as all of it' }).click()
+  await expect.poll(exceptions).toEqual([])
+  await goTo(page, 125)
+  await expect.poll(async () => unlike(await seen(page), recorded).mean).toBeLessThanOrEqual(1.5)
+  await page.keyboard.press('Control+z')
+  await expect.poll(async () => unlike(await seen(page), darker).mean).toBeLessThanOrEqual(1.5)
 })

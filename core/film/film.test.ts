@@ -83,6 +83,20 @@ describe('a film', () => {
     expect(plan(apply(doc, { type: 'changePiece', cutId: 'cut', pieceId: 'in', change: { from: null, to: at(2) } }))[1]).toBe('3+2 30 b1')
   })
 
+  test('knows of an angle the take that a version chose there, and where none is, the one that the angle shows', () => {
+    const doc = show(
+      { type: 'addClips', angles: [], clips: [{ id: 'a2', fileId: 'fa', angleId: 'a', state: 'in' }] },
+      { type: 'place', by: 'hand', placements: { a2: place(10) }, loose: {} },
+      { type: 'choose', cutId: 'cut', time: at(20), choice: { angleId: 'a', clipId: 'a1' } },
+      { type: 'choose', cutId: 'cut', time: at(25), choice: { angleId: 'a', clipId: 'a2' } },
+    )
+    const film = filmOf(doc, factsOf)
+    const seen = (seconds: number, angleId = 'a') => film.takeIn('cut', angleId, at(seconds))?.clipId ?? null
+    const [newest] = film.takesAt('a', at(50))
+    // Before the second take began there is but the first; where another angle is chosen, what the angle shows is meant.
+    expect([seen(5), seen(22), seen(27), seen(50), seen(50, 'b'), seen(75, 'b')]).toEqual(['a1', 'a1', 'a2', newest, 'b1', null])
+  })
+
   test('limited to a part shows what the film shows of it', () => {
     const film = filmOf(show(out(35, 50)), factsOf, { part: { from: at(30), to: at(55) } })
     expect(film.plan().map((s) => [(s.from ?? 0) / T, s.length / T])).toEqual([

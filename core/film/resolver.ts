@@ -104,6 +104,14 @@ export class FilmResolver {
     return this.#pictures.clipAt(angleId, master, clipId)
   }
 
+  /** What an angle shows at an instant of the master as a version has it: the take that is chosen there, else as {@link clipAt}. */
+  takeIn(cutId: string, angleId: string, master: Flicks): PictureSpan | null {
+    const points = this.#versions.points(cutId)
+    const choice = points[pointAt(points, master)]
+    const chosen = choice?.angleId === angleId && choice.clipId !== undefined ? this.clipAt(angleId, master, choice.clipId) : null
+    return chosen ?? this.clipAt(angleId, master)
+  }
+
   /** The takes of an angle that have a picture at an instant of the master; that which is shown unless another is chosen first. */
   takesAt(angleId: string, master: Flicks): string[] {
     return this.#pictures.takesAt(angleId, master)

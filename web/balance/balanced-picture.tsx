@@ -16,14 +16,14 @@ export function BalancedPicture({ project, picturing, edit }: Pick<StageProps, '
   const scope = anglesInUse(doc).some((a) => a.id === angleId) ? scopeOf(doc, angleId, exceptionId, end) : null
   const angle = scope?.angle ?? null
   const film = filmFor(project)
-  const clipId = useEngine(({ time }) => (angle ? (film.clipAt(angle.id, time)?.clipId ?? null) : null))
+  const clipId = useEngine(({ time }) => (angle ? (film.takeIn(doc.activeCutId, angle.id, time)?.clipId ?? null) : null))
   const video = clipId === null ? null : project.files.find((f) => f.id === doc.clips[clipId]?.fileId)?.facts.video
   const frame = useRef<HTMLDivElement>(null)
   return (
     <div className="pictured">
       <div className="frame" ref={frame} style={{ '--shape': doc.settings.width / doc.settings.height } as CSSProperties}>
         {angle ? (
-          <EngineCanvas key={angle.id} source={{ kind: 'angle', angleId: angle.id }} name="balance" label="Picture of the angle in the frame" />
+          <EngineCanvas key={angle.id} source={{ kind: 'angle', angleId: angle.id, asCut: true }} name="balance" label="Picture of the angle in the frame" />
         ) : (
           <EngineCanvas key="programme" source={{ kind: 'programme' }} name="programme" label="Programme" />
         )}

@@ -163,7 +163,7 @@ function GreyPick({ project, scope, onPick }: { project: ProjectState; scope: Sc
       content={
         <PickColour
           project={project}
-          clipAt={(time) => film.clipAt(scope.angle.id, time)?.clipId ?? null}
+          clipAt={(time) => film.takeIn(project.doc.activeCutId, scope.angle.id, time)?.clipId ?? null}
           look={input ? { input } : null}
           onPick={(colour) => {
             setPicking(false)

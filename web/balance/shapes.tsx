@@ -53,7 +53,7 @@ export function Shapes({ project, picturing, edit, onPicturing, stretch }: Shape
   }
   /** The clip that is seen of an angle at the playhead, and all of its time. */
   const clipOf = ({ id }: Angle) => {
-    const clipId = filmFor(project).clipAt(id, engine.now())?.clipId
+    const clipId = filmFor(project).takeIn(doc.activeCutId, id, engine.now())?.clipId
     const own = spans.filter((s) => s.clipId === clipId && s.angleId === id)
     if (clipId === undefined || own.length === 0) return null
     return { clipId, from: flicks(Math.min(...own.map((s) => s.start))), to: flicks(Math.max(...own.map((s) => s.end))) }

@@ -30,7 +30,7 @@ export function Steady({ project, angleId, edit }: Props) {
   const { data: jobs = [] } = useJobs(project.id)
   const [seconds, setSeconds] = useState(USUAL_SECONDS)
   const film = filmFor(project)
-  const atPlayhead = useEngine(({ time }) => film.clipAt(angleId, time)?.clipId ?? null)
+  const atPlayhead = useEngine(({ time }) => film.takeIn(project.doc.activeCutId, angleId, time)?.clipId ?? null)
   const clips = movingClips(project, angleId)
   const clip = clips.find((c) => c.id === atPlayhead) ?? null
   const nameOf = (c: Clip) => project.files.find((f) => f.id === c.fileId)?.name ?? ''

@@ -105,9 +105,9 @@ export class Seen {
     return parts?.find((c) => time >= c.start && time < c.end) ?? parts?.[0] ?? null
   }
 
-  /** The clip of an angle. */
-  ofAngle(angleId: string, master: Flicks): PlayClip | null {
-    const span = this.resolver.clipAt(angleId, master)
+  /** The clip of an angle. @param cutId the version whose chosen take is meant; null for the newest */
+  ofAngle(angleId: string, master: Flicks, cutId: string | null = null): PlayClip | null {
+    const span = cutId === null ? this.resolver.clipAt(angleId, master) : this.resolver.takeIn(cutId, angleId, master)
     return span && this.clip(span.clipId, master, span.angleId)
   }
 
@@ -145,6 +145,6 @@ export class Seen {
       return { clip: this.clip(source.clipId, at, null), at }
     }
     if (source.kind === 'programme') return this.programme(now)
-    return { clip: now.master === null ? null : this.ofAngle(source.angleId, time), at: time }
+    return { clip: now.master === null ? null : this.ofAngle(source.angleId, time, source.asCut ? this.ruling(now) : null), at: time }
   }
 }

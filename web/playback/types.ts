@@ -126,8 +126,8 @@ export type ToWorker =
   /** Whether pictures are seen as they are corrected. */
   | { type: 'looks'; on: boolean }
 
-/** What a tile shows: an angle, the programme, or one clip by itself with an offset of its own. */
-export type TileSource = { kind: 'angle'; angleId: string } | { kind: 'programme' } | { kind: 'clip'; clipId: string; offset: number }
+/** What a tile shows: an angle (as what is cut has it, or its newest take), the programme, or one clip by itself with an offset of its own. */
+export type TileSource = { kind: 'angle'; angleId: string; asCut?: true } | { kind: 'programme' } | { kind: 'clip'; clipId: string; offset: number }
 
 /** A small picture that somebody waits for. */
 export interface ThumbWish {

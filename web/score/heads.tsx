@@ -1,7 +1,7 @@
 import type { Points } from '@pendolo/core/cut'
 import type { Angle } from '@pendolo/core/project'
 import { FLICKS_PER_SECOND, type Flicks } from '@pendolo/core/time'
-import { memo, useMemo } from 'react'
+import { memo, useMemo, useRef } from 'react'
 import { engine } from '../playback/use-engine.ts'
 import { KEEPS_FOCUS } from '../ui/focus.ts'
 import { headsInView } from './draw.ts'
@@ -31,6 +31,8 @@ export const Heads = memo(function Heads({
   onPick: (time: Flicks, how: 'alone' | 'too' | 'through') => unknown
 }) {
   const heads = useMemo(() => headsInView(geometry, points), [geometry, points])
+  // Who clicked one goes on with the mouse: Space plays then. Who came to it by keys chooses it by Space.
+  const clicked = useRef(false)
   if (heads.length > MOST) return <p className="sr-only">{heads.length} cuts are in view; zoom in to go through them</p>
   return (
     <div className="note-heads">
@@ -48,10 +50,18 @@ export const Heads = memo(function Heads({
             aria-pressed={picked.includes(time)}
             aria-label={`cut to ${angles[lane].name} at ${label(time)}`}
             style={{ transform: `translate(${left}px, ${laneMiddle(geometry, lane) - height / 2}px) rotate(-18deg)`, width, height }}
+            onPointerDown={() => {
+              clicked.current = true
+            }}
+            onBlur={() => {
+              clicked.current = false
+            }}
             onKeyDown={(e) => {
               if (e.key === 'Delete') onJoin(time)
               if (e.key === 'Enter') engine.seek(time)
-              if (e.key === ' ') onPick(time, e.shiftKey ? 'through' : 'too')
+              if (e.key !== ' ' || clicked.current) return
+              onPick(time, e.shiftKey ? 'through' : 'too')
+              e.stopPropagation()
             }}
           />
         )

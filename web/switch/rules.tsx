@@ -3,6 +3,7 @@ import { activeCut, type FilmStretch, type FilmWarning, filmWarnings, Pictures, 
 import { anglesInUse, pictureSpans, projectRate, standInOrder } from '@pendolo/core/project'
 import { type Flicks, flicks, frameStart, printTimecode } from '@pendolo/core/time'
 import { InputNumber, Popover, Segmented, Select } from 'antd'
+import { Eye } from 'lucide-react'
 import { Fragment, useDeferredValue, useMemo } from 'react'
 import { Warnings } from '../marks/warnings.tsx'
 import { filmFor } from '../playback/film.ts'
@@ -95,8 +96,14 @@ export function Rules(props: Props) {
         </div>
       }
     >
-      <button type="button" className={open > 0 ? 'chip warn' : 'chip'} aria-label="To look at">
-        {open === 0 ? 'all well' : `${open} to look at`}
+      <button type="button" className={open > 0 ? 'chip warn' : 'chip'} aria-label="To look at" title={open === 0 ? undefined : `${open} to look at`}>
+        {open === 0 ? (
+          'all well'
+        ) : (
+          <>
+            <Eye size={14} /> {open} <span className="where-roomy">to look at</span>
+          </>
+        )}
       </button>
     </Popover>
   )
