@@ -29,6 +29,9 @@ const TABLE = Float32Array.from({ length: 33 ** 3 * 3 }, (_, i) => {
 
 const choose = (cutId: string, frame: number, angleId: string) => ({ type: 'choose', cutId, time: at(frame), choice: { angleId } })
 const layer = (cutId: string, one: object) => ({ type: 'layers', cutId, layers: [{ height: 1, ...one }] })
+/** Another angle behind what is seen from 6 s on, where its colour is that of the key. */
+const behind = (cutId: string, angleId: string, key: object) =>
+  layer(cutId, { id: 'b', kind: 'background', from: at(150), to: at(200), height: -1, place: { x: 0, y: 0, width: 1, height: 1 }, angleId, key })
 const middle = { x: 0.2, y: 0.3, width: 0.6, height: 0.4 }
 
 const PROJECTS: Readonly<Record<string, Project>> = {
@@ -146,37 +149,14 @@ const PROJECTS: Readonly<Record<string, Project>> = {
   },
   'a background behind a cloth, before which somebody stands': {
     frames: [155, 180],
-    edits: ({ tram, cloth }, cutId) => [
-      choose(cutId, 150, cloth),
-      layer(cutId, {
-        id: 'b',
-        kind: 'background',
-        from: at(150),
-        to: at(200),
-        height: -1,
-        place: { x: 0, y: 0, width: 1, height: 1 },
-        angleId: tram,
-        key: { colour: '#249e48', tolerance: 0.65, softness: 0.6, spill: 1 },
-      }),
-    ],
+    edits: ({ tram, cloth }, cutId) => [choose(cutId, 150, cloth), behind(cutId, tram, { colour: '#249e48', tolerance: 0.65, softness: 0.6, spill: 1 })],
   },
   // Nearly all of it is half seen: what a light copy loses, and that films have colour at half the size, is seen everywhere.
   'a background behind colours that come and go': {
     far: 0.05,
     together: 0.04,
     frames: [155, 180],
-    edits: ({ tram }, cutId) => [
-      layer(cutId, {
-        id: 'b',
-        kind: 'background',
-        from: at(150),
-        to: at(200),
-        height: -1,
-        place: { x: 0, y: 0, width: 1, height: 1 },
-        angleId: tram,
-        key: { colour: '#5ac878', tolerance: 0.3, softness: 0.2, spill: 0.6 },
-      }),
-    ],
+    edits: ({ tram }, cutId) => [behind(cutId, tram, { colour: '#5ac878', tolerance: 0.3, softness: 0.2, spill: 0.6 })],
   },
   titles: {
     frames: [14, 40, 63, 110, 130, 160, 190],

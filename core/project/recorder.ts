@@ -73,7 +73,7 @@ export class Recorder {
     takeFrom(container, path)
   }
 
-  /** Changes small parts by a draft. Records that grow are not to be touched in it. */
+  /** Changes small parts by a draft. Lists and records that grow are not to be touched in it. */
   draft(change: (doc: ProjectDoc) => void): void {
     const [next, forward, backward] = produceWithPatches(this.#doc, (draft) => change(draft as ProjectDoc))
     this.#doc = next
