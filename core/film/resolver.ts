@@ -99,7 +99,7 @@ export class FilmResolver {
     return run && run.from === null ? (run.text ?? '') : null
   }
 
-  /** What an angle shows at an instant of the master. */
+  /** What an angle shows at an instant of the master: the take that is asked for, else its newest. */
   clipAt(angleId: string, master: Flicks, clipId?: string): PictureSpan | null {
     return this.#pictures.clipAt(angleId, master, clipId)
   }
@@ -108,8 +108,7 @@ export class FilmResolver {
   takeIn(cutId: string, angleId: string, master: Flicks): PictureSpan | null {
     const points = this.#versions.points(cutId)
     const choice = points[pointAt(points, master)]
-    const chosen = choice?.angleId === angleId && choice.clipId !== undefined ? this.clipAt(angleId, master, choice.clipId) : null
-    return chosen ?? this.clipAt(angleId, master)
+    return this.clipAt(angleId, master, choice?.angleId === angleId ? choice.clipId : undefined)
   }
 
   /** The takes of an angle that have a picture at an instant of the master; that which is shown unless another is chosen first. */
