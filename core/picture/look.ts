@@ -140,36 +140,96 @@ export function tableText(table: ColourTable): string {
   return `${lines.join('\n')}\n`
 }
 
+/** Bits behind the point of what tables hold, and of shares between two of their steps: a sum of both fits into 31 bits with what it stands for. */
+const HELD_BITS = 8
+const SHARE_BITS = 12
+const WHOLE = 1 << SHARE_BITS
+const BITS = HELD_BITS + SHARE_BITS
+const HALF = 1 << (BITS - 1)
+
+/** Where numbers of 0 to 255 lie between the steps of a table: the share of the next step, and the place of the one before by red, green and blue. */
+const SHARES = new Int32Array(256)
+const STEPS = [1, TABLE_SIZE, TABLE_SIZE * TABLE_SIZE].map(() => new Int32Array(256))
+for (let n = 0; n < 256; n++) {
+  const place = (n * (TABLE_SIZE - 1)) / 255
+  const step = Math.min(TABLE_SIZE - 2, Math.floor(place))
+  SHARES[n] = Math.round((place - step) * WHOLE)
+  for (const [axis, places] of STEPS.entries()) places[n] = 3 * step * TABLE_SIZE ** axis
+}
+
+/** Tables as whole numbers, made once. */
+const wholes = new WeakMap<ColourTable, Uint16Array>()
+function wholeOf(table: ColourTable): Uint16Array {
+  let whole = wholes.get(table)
+  if (!whole) {
+    whole = Uint16Array.from(table, (x) => Math.round(255 * within(x) * (1 << HELD_BITS)))
+    wholes.set(table, whole)
+  }
+  return whole
+}
+
 /**
- * Brings pixels through a table, between its steps by tetrahedra (H. Kang, Color Technology for Electronic Imaging Devices, SPIE 1997, 4.4.1).
+ * Brings pixels through a table, between its steps by tetrahedra (H. Kang, Color Technology for Electronic Imaging Devices, SPIE 1997, 4.4.1),
+ * in whole numbers throughout: walls of corrected pictures play through this.
+ * @param table must not change afterwards
  * @param pixels red in the lowest byte, then green and blue; in place
  * @param count how many of them
  */
 export function throughTable(table: ColourTable, pixels: Uint32Array, count = pixels.length): void {
-  const [oneG, oneB] = [3 * TABLE_SIZE, 3 * TABLE_SIZE * TABLE_SIZE]
-  const step = (TABLE_SIZE - 1) / 255
-  const last = TABLE_SIZE - 2
+  const held = wholeOf(table)
+  const [oneR, oneG, oneB] = [3, 3 * TABLE_SIZE, 3 * TABLE_SIZE * TABLE_SIZE]
+  const all = oneR + oneG + oneB
+  const [red, green, blue] = STEPS
+  const { imul } = Math
   for (let i = 0; i < count; i++) {
     const pixel = pixels[i]
-    const [x, y, z] = [(pixel & 255) * step, ((pixel >> 8) & 255) * step, ((pixel >> 16) & 255) * step]
-    const [xi, yi, zi] = [Math.min(last, x | 0), Math.min(last, y | 0), Math.min(last, z | 0)]
-    const [r, g, b] = [x - xi, y - yi, z - zi]
-    const zero = 3 * xi + oneG * yi + oneB * zi
+    const r8 = pixel & 255
+    const g8 = (pixel >> 8) & 255
+    const b8 = (pixel >> 16) & 255
+    const r = SHARES[r8]
+    const g = SHARES[g8]
+    const b = SHARES[b8]
+    const zero = red[r8] + green[g8] + blue[b8]
+    const end = zero + all
     // The way from black to white of the cube: first along the colour that is nearest to its end.
-    let [one, two, high, middle, low] = [3, 3 + oneG, r, g, b]
+    let one = zero + oneR
+    let two = one + oneG
+    let high = r
+    let middle = g
+    let low = b
     if (r >= g) {
       if (g < b) {
-        if (r >= b) [one, two, high, middle, low] = [3, 3 + oneB, r, b, g]
-        else [one, two, high, middle, low] = [oneB, 3 + oneB, b, r, g]
+        two = zero + oneR + oneB
+        low = g
+        if (r >= b) middle = b
+        else {
+          one = zero + oneB
+          high = b
+          middle = r
+        }
       }
-    } else if (b >= g) [one, two, high, middle, low] = [oneB, oneG + oneB, b, g, r]
-    else if (b >= r) [one, two, high, middle, low] = [oneG, oneG + oneB, g, b, r]
-    else [one, two, high, middle, low] = [oneG, 3 + oneG, g, r, b]
-    const [a, p, q, w] = [zero, zero + one, zero + two, zero + 3 + oneG + oneB]
-    const [sa, sp, sq] = [1 - high, high - middle, middle - low]
-    const red = sa * table[a] + sp * table[p] + sq * table[q] + low * table[w]
-    const green = sa * table[a + 1] + sp * table[p + 1] + sq * table[q + 1] + low * table[w + 1]
-    const blue = sa * table[a + 2] + sp * table[p + 2] + sq * table[q + 2] + low * table[w + 2]
-    pixels[i] = (pixel & 0xff000000) | ((255 * blue + 0.5) << 16) | ((255 * green + 0.5) << 8) | (255 * red + 0.5)
+    } else if (b >= r) {
+      two = zero + oneG + oneB
+      low = r
+      if (b >= g) {
+        one = zero + oneB
+        high = b
+      } else {
+        one = zero + oneG
+        high = g
+        middle = b
+      }
+    } else {
+      one = zero + oneG
+      high = g
+      middle = r
+    }
+    const s0 = WHOLE - high
+    const s1 = high - middle
+    const s2 = middle - low
+    const x = (imul(s0, held[zero]) + imul(s1, held[one]) + imul(s2, held[two]) + imul(low, held[end]) + HALF) >> BITS
+    const y = (imul(s0, held[zero + 1]) + imul(s1, held[one + 1]) + imul(s2, held[two + 1]) + imul(low, held[end + 1]) + HALF) >> BITS
+    const z = (imul(s0, held[zero + 2]) + imul(s1, held[one + 2]) + imul(s2, held[two + 2]) + imul(low, held[end + 2]) + HALF) >> BITS
+    pixels[i] = (pixel & 0xff000000) | (z << 16) | (y << 8) | x
   }
 }

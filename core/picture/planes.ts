@@ -24,16 +24,39 @@ const MATRICES = {
 const BITS = 12
 const ONE = 1 << BITS
 
-/** What brightness and colour differences are multiplied with on their way to red, green and blue; behind the point lie `bits` bits. */
+/** What brightness and colour differences are multiplied with on their way to red, green and blue, with 12 bits behind the point, and black. */
 export function colourNumbers(colour: PlaneColour) {
   const { rv, gu, gv, bu } = MATRICES[colour.matrix]
   const scale = ONE * (colour.full ? 1 : 255 / 219)
   const chroma = ONE * (colour.full ? 1 : 255 / 224)
   const [ky, krv, kgu, kgv, kbu] = [scale, rv * chroma, gu * chroma, gv * chroma, bu * chroma].map(Math.round)
-  return { ky, krv, kgu, kgv, kbu, black: colour.full ? 0 : 16, bits: BITS }
+  return { ky, krv, kgu, kgv, kbu, black: colour.full ? 0 : 16 }
 }
 
+/** Bits behind the point of samples between their neighbours. */
+const SAMPLE_BITS = 8
+const ALL_BITS = BITS + SAMPLE_BITS
+const HALF = 1 << (ALL_BITS - 1)
+
 const clamped = (x: number) => Math.max(0, Math.min(255, x))
+
+/**
+ * A pixel from its brightness and colour differences, in whole numbers.
+ * @param luma above black, and @param cb,cr around none, all with 8 bits behind the point
+ * @param ky,krv,kgu,kgv,kbu see {@link colourNumbers}; each by itself, for looking into an object at each pixel would cost as much as all else
+ */
+export function pixelOf(luma: number, cb: number, cr: number, ky: number, krv: number, kgu: number, kgv: number, kbu: number): number {
+  const y = Math.imul(luma, ky) + HALF
+  let red = (y + Math.imul(krv, cr)) >> ALL_BITS
+  let green = (y - Math.imul(kgu, cb) - Math.imul(kgv, cr)) >> ALL_BITS
+  let blue = (y + Math.imul(kbu, cb)) >> ALL_BITS
+  if ((red | green | blue) & ~255) {
+    red = clamped(red)
+    green = clamped(green)
+    blue = clamped(blue)
+  }
+  return (255 << 24) | (blue << 16) | (green << 8) | red
+}
 
 /**
  * Brings a part of a picture to another size and to red, green and blue, between neighbours in both directions; colour from the nearest
@@ -53,14 +76,15 @@ export function planesToPixels(planes: Planes, colour: PlaneColour, part: Rect, 
   const v = u + half * ((h + 1) >> 1)
   if (data.length < v + (v - u) || out.length < width * height || !(width >= 1 && height >= 1))
     throw new TypeError(`${data.length} bytes of ${w}×${h} do not become ${width}×${height} in ${out.length} pixels`)
-  const { ky, krv, kgu, kgv, kbu, black } = colourNumbers(colour)
   const columns = neighbours(part.x, part.width, w, width)
   const rows = neighbours(part.y, part.height, h, height)
   if (2 * width >= part.width) {
     const [half0, half1] = [neighbours(part.x / 2, part.width / 2, half, width, SITED), neighbours(part.y / 2, part.height / 2, (h + 1) >> 1, height)]
-    finely(planes, colourNumbers(colour), { columns, rows, colourColumns: half0, colourRows: half1 }, out, width, height)
+    finely(planes, colour, { columns, rows, colourColumns: half0, colourRows: half1 }, out, width, height)
     return
   }
+  const { first, share } = columns
+  const { ky, krv, kgu, kgv, kbu, black } = colourNumbers(colour)
   let at = 0
   for (let y = 0; y < height; y++) {
     const top = rows.first[y]
@@ -69,21 +93,20 @@ export function planesToPixels(planes: Planes, colour: PlaneColour, part: Rect, 
     const b = Math.min(h - 1, top + 1) * w
     const c = (top >> 1) * half
     for (let x = 0; x < width; x++) {
-      const left = columns.first[x]
+      const left = first[x]
       const next = left + 1 < w ? left + 1 : left
-      const share = columns.share[x]
-      const upper = data[a + left] * (256 - share) + data[a + next] * share
-      const lower = data[b + left] * (256 - share) + data[b + next] * share
-      const luma = (((upper * (256 - below) + lower * below) / 65536 - black) * ky + ONE / 2) | 0
-      const cb = data[u + c + (left >> 1)] - 128
-      const cr = data[v + c + (left >> 1)] - 128
-      const red = clamped((luma + krv * cr) >> BITS)
-      const green = clamped((luma - kgu * cb - kgv * cr) >> BITS)
-      const blue = clamped((luma + kbu * cb) >> BITS)
-      out[at++] = (255 << 24) | (blue << 16) | (green << 8) | red
+      const upper = between(data[a + left], data[a + next], share[x])
+      const lower = between(data[b + left], data[b + next], share[x])
+      const luma = upper + (Math.imul(lower - upper, below) >> SAMPLE_BITS) - (black << SAMPLE_BITS)
+      const cb = (data[u + c + (left >> 1)] - 128) << SAMPLE_BITS
+      const cr = (data[v + c + (left >> 1)] - 128) << SAMPLE_BITS
+      out[at++] = pixelOf(luma, cb, cr, ky, krv, kgu, kgv, kbu)
     }
   }
 }
+
+/** Between two samples, with 8 bits behind the point. @param share of the second one, 0..256 */
+const between = (one: number, other: number, share: number): number => (one << SAMPLE_BITS) + Math.imul(other - one, share)
 
 /** How far left of the middle of its two pixels colour lies, in its own samples (MPEG-2 siting, as films have it). */
 const SITED = 0.25
@@ -96,7 +119,7 @@ interface Neighbours {
 /** {@link planesToPixels}, with colour between its neighbours too. */
 function finely(
   { data, width: w, height: h }: Planes,
-  { ky, krv, kgu, kgv, kbu, black }: ReturnType<typeof colourNumbers>,
+  colour: PlaneColour,
   { columns, rows, colourColumns, colourRows }: { columns: Neighbours; rows: Neighbours; colourColumns: Neighbours; colourRows: Neighbours },
   out: Uint32Array,
   width: number,
@@ -104,38 +127,35 @@ function finely(
 ): void {
   const [half, tall] = [(w + 1) >> 1, (h + 1) >> 1]
   const [u, v] = [w * h, w * h + half * tall]
-  // A row of colour is mixed once from the two that it lies between.
-  const [cbs, crs] = [new Int32Array(half + 1), new Int32Array(half + 1)]
+  // A row is mixed once from the two that it lies between.
+  const [line, cbs, crs] = [new Int32Array(w + 1), new Int32Array(half + 1), new Int32Array(half + 1)]
+  const { first, share } = columns
+  const { first: colourFirst, share: colourShare } = colourColumns
+  const { ky, krv, kgu, kgv, kbu, black } = colourNumbers(colour)
   let at = 0
   for (let y = 0; y < height; y++) {
-    const [top, below] = [rows.first[y], rows.share[y]]
-    const a = top * w
-    const b = Math.min(h - 1, top + 1) * w
+    mixed(data, rows.first[y] * w, Math.min(h - 1, rows.first[y] + 1) * w, rows.share[y], black, line)
     const [upper, lower] = [colourRows.first[y] * half, Math.min(tall - 1, colourRows.first[y] + 1) * half]
-    const down = colourRows.share[y]
-    for (let x = 0; x < half; x++) {
-      cbs[x] = data[u + upper + x] * (256 - down) + data[u + lower + x] * down
-      crs[x] = data[v + upper + x] * (256 - down) + data[v + lower + x] * down
-    }
-    cbs[half] = cbs[half - 1]
-    crs[half] = crs[half - 1]
+    mixed(data, u + upper, u + lower, colourRows.share[y], 128, cbs)
+    mixed(data, v + upper, v + lower, colourRows.share[y], 128, crs)
     for (let x = 0; x < width; x++) {
-      const left = columns.first[x]
-      const next = left + 1 < w ? left + 1 : left
-      const share = columns.share[x]
-      const one = data[a + left] * (256 - share) + data[a + next] * share
-      const other = data[b + left] * (256 - share) + data[b + next] * share
-      const luma = (((one * (256 - below) + other * below) / 65536 - black) * ky + ONE / 2) | 0
-      const c = colourColumns.first[x]
-      const along = colourColumns.share[x]
-      const cb = (cbs[c] * (256 - along) + cbs[c + 1] * along) / 65536 - 128
-      const cr = (crs[c] * (256 - along) + crs[c + 1] * along) / 65536 - 128
-      const red = clamped((luma + krv * cr) >> BITS)
-      const green = clamped((luma - kgu * cb - kgv * cr) >> BITS)
-      const blue = clamped((luma + kbu * cb) >> BITS)
-      out[at++] = (255 << 24) | (blue << 16) | (green << 8) | red
+      const left = first[x]
+      const one = line[left]
+      const luma = one + (Math.imul(line[left + 1] - one, share[x]) >> SAMPLE_BITS)
+      const c = colourFirst[x]
+      const along = colourShare[x]
+      const cb = cbs[c] + (Math.imul(cbs[c + 1] - cbs[c], along) >> SAMPLE_BITS)
+      const cr = crs[c] + (Math.imul(crs[c + 1] - crs[c], along) >> SAMPLE_BITS)
+      out[at++] = pixelOf(luma, cb, cr, ky, krv, kgu, kgv, kbu)
     }
   }
+}
+
+/** Mixes two rows of a plane, with 8 bits behind the point. @param none is taken off @param into one more than the row has; the last one stays */
+function mixed(data: Uint8Array, upper: number, lower: number, share: number, none: number, into: Int32Array): void {
+  const count = into.length - 1
+  for (let x = 0; x < count; x++) into[x] = between(data[upper + x], data[lower + x], share) - (none << SAMPLE_BITS)
+  into[count] = into[count - 1]
 }
 
 /** For each pixel that comes out: the one before it in the picture, and the share of the next one, 0..256. */

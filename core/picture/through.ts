@@ -1,7 +1,7 @@
 import { type Affine, inverse } from './cutout.ts'
 import type { Rect } from './framing.ts'
 import { type ColourTable, throughTable } from './look.ts'
-import { colourNumbers, type PlaneColour, type Planes } from './planes.ts'
+import { colourNumbers, type PlaneColour, type Planes, pixelOf } from './planes.ts'
 
 /** Bits behind the point of places in a picture, and of shares between two of its samples. */
 const PLACE_BITS = 16
@@ -11,8 +11,6 @@ const PLACE = 1 << PLACE_BITS
 const BLACK = 16
 const NO_COLOUR = 128
 const DARK = 0xff000000 | 0
-
-const clamped = (x: number) => Math.max(0, Math.min(255, x))
 
 /** Numbers i, from 0 to below `count`, for which `start` + i·`step` lies in [from, to). */
 function inside(start: number, step: number, from: number, to: number, count: number): [number, number] {
@@ -52,8 +50,8 @@ export function pixelsThrough(
   const { data, width: w, height: h } = planes
   const [half, tall] = [(w + 1) >> 1, (h + 1) >> 1]
   const [uPlane, vPlane] = [w * h, w * h + half * tall]
-  const { ky, krv, kgu, kgv, kbu, black, bits } = colourNumbers(colour)
-  const round = (1 << bits) / 2
+  const { ky, krv, kgu, kgv, kbu, black } = colourNumbers(colour)
+  const none = NO_COLOUR << 8
   const back = inverse(map)
   for (let y = 0; y < height; y++) {
     const row = rowOf(back, 0.5, y + 0.5, 1, kept, width)
@@ -70,21 +68,20 @@ export function pixelsThrough(
       const next = left + 1 < w ? 1 : 0
       const at = Math.min(top, h - 1) * w + Math.min(left, w - 1)
       const under = top + 1 < h ? at + w : at
-      const upper = data[at] * (256 - share) + data[at + next] * share
-      const lower = data[under] * (256 - share) + data[under + next] * share
-      const luma = (((upper * (256 - below) + lower * below) / 65536 - black) * ky + round) | 0
+      const luma = between(data, at, next, under - at, share, below) - (black << 8)
       // In samples of colour: in the middle of the height of two rows, at the left one of two columns.
-      const [cu, cv] = [Math.max(0, u >> 1), Math.max(0, (v >> 1) - PLACE / 4)]
-      const [i, j] = [Math.min(cu >> PLACE_BITS, half - 1), Math.min(cv >> PLACE_BITS, tall - 1)]
-      const [along, down] = [(cu >> 8) & 255, (cv >> 8) & 255]
+      const cu = u < 0 ? 0 : u >> 1
+      const cv = v >> 1 < PLACE / 4 ? 0 : (v >> 1) - PLACE / 4
+      const i = Math.min(cu >> PLACE_BITS, half - 1)
+      const j = Math.min(cv >> PLACE_BITS, tall - 1)
+      const along = (cu >> 8) & 255
+      const down = (cv >> 8) & 255
       const c = j * half + i
-      const [right, low] = [i + 1 < half ? 1 : 0, j + 1 < tall ? half : 0]
-      const cb = between(data, uPlane + c, right, low, along, down)
-      const cr = between(data, vPlane + c, right, low, along, down)
-      const red = clamped((luma + krv * cr) >> bits)
-      const green = clamped((luma - kgu * cb - kgv * cr) >> bits)
-      const blue = clamped((luma + kbu * cb) >> bits)
-      out[line + x] = (255 << 24) | (blue << 16) | (green << 8) | red
+      const right = i + 1 < half ? 1 : 0
+      const low = j + 1 < tall ? half : 0
+      const cb = between(data, uPlane + c, right, low, along, down) - none
+      const cr = between(data, vPlane + c, right, low, along, down) - none
+      out[line + x] = pixelOf(luma, cb, cr, ky, krv, kgu, kgv, kbu)
       u += du
       v += dv
     }
@@ -93,11 +90,13 @@ export function pixelsThrough(
   }
 }
 
-/** A colour difference between four samples. @param along,down shares of those further right and further down, 0..256 */
+/** Between four samples of a plane, with 8 bits behind the point. @param along,down shares of those further right and further down, 0..256 */
 function between(data: Uint8Array, at: number, right: number, low: number, along: number, down: number): number {
-  const upper = data[at] * (256 - along) + data[at + right] * along
-  const lower = data[at + low] * (256 - along) + data[at + low + right] * along
-  return (upper * (256 - down) + lower * down) / 65536 - 128
+  const one = data[at]
+  const upper = (one << 8) + Math.imul(data[at + right] - one, along)
+  const other = data[at + low]
+  const lower = (other << 8) + Math.imul(data[at + low + right] - other, along)
+  return upper + (Math.imul(lower - upper, down) >> 8)
 }
 
 /** One plane of a picture through a map onto a plane of the frame. */

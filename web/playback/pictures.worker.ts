@@ -4,6 +4,7 @@ import { CARD_FONTS, type Rect } from '@pendolo/core/picture'
 import { FLICKS_PER_SECOND, type Flicks, flicks, frameAt, frameShownAt } from '@pendolo/core/time'
 import { Copies } from './copies.ts'
 import { copySeconds } from './copy-seconds.ts'
+import { Counting } from './counting.ts'
 import { HeavyFinder } from './heavy.ts'
 import { onInput } from './looks.ts'
 import { filled, forgetDrawings, type Ground, knowStills, type Over, paintOver, type Shown } from './over.ts'
@@ -28,9 +29,6 @@ interface Tile {
   readonly surface: string
   /** Whole pixels of the surface; null is all of it. */
   place: Rect | null
-  /** Frame counted as due last, so that each counts once, and the one that was drawn in time last. */
-  dueKey: string
-  metKey: string
   drawnKey: string
 }
 
@@ -51,7 +49,7 @@ const ready = new Ready(copies)
 const seen = new Seen()
 const sharper = new Sharper()
 const heavy = new HeavyFinder((range) => postMessage({ type: 'heavy', range } satisfies FromWorker))
-let counted = { due: 0, late: 0 }
+const counting = new Counting()
 let dirty = true
 let told = 0
 let untold = true
@@ -127,9 +125,9 @@ function drawShown(tile: Tile, key: string, now: Instant, over: Over | null, atO
     shown[key] = { clipId: null, frame: null, wanted: null }
     return
   }
-  const wantedKey = `${clip.clipId}:${frame}`
-  const { playing } = seen.clock
-  if (playing) count(tile, wantedKey)
+  const { playing, speed } = seen.clock
+  if (playing && tile.source.kind === 'angle')
+    counting.due(key, clip.clipId, frame, (now.film ?? at) / FLICKS_PER_SECOND, (clip.grid.rate.num / clip.grid.rate.den) * Math.abs(speed))
   const found = playing ? playingPicture(tile, clip, at, pictured) : standingPicture(tile, clip, at, pictured, atOnce)
   if (!found && !playing) return
   const { sight } = found ?? {}
@@ -147,19 +145,10 @@ function drawShown(tile: Tile, key: string, now: Instant, over: Over | null, atO
     tile.drawnKey = 'wait'
   }
   const exact = found?.exact === true
-  if (exact) tile.metKey = wantedKey
+  if (exact) counting.shown(key)
   const { sample } = found ?? {}
   const got = sample && (exact || clip.pace === 0 ? frame : frameAt(flicks(Math.round((sample.timestamp / clip.pace) * FLICKS_PER_SECOND)), clip.grid.rate))
   shown[key] = { clipId: clip.clipId, frame: got ?? null, wanted: frame }
-}
-
-/** Each frame that becomes due counts once; whether it was late is known when the next one is due. */
-function count(tile: Tile, wantedKey: string): void {
-  if (wantedKey === tile.dueKey) return
-  if (tile.dueKey !== 'none' && tile.source.kind === 'angle') {
-    counted = { due: counted.due + 1, late: counted.late + Number(tile.metKey !== tile.dueKey) }
-  }
-  tile.dueKey = wantedKey
 }
 
 /** A picture as it is seen, and whether it is the one that is due. */
@@ -309,13 +298,13 @@ function tick(): void {
     slice(whole)
   }
   const now = performance.now()
-  if (playing) sharper.judge(now, counted)
+  if (playing) sharper.judge(now, counting.counted)
   if (untold && now - told > TELL_EVERY) {
     told = now
     untold = false
     postMessage({
       type: 'health',
-      health: { ...counted, shown: { ...shown }, programme: { ...programme, sharp: sharper.seen, ...(prepared && { prepared }) } },
+      health: { ...counting.counted, shown: { ...shown }, programme: { ...programme, sharp: sharper.seen, ...(prepared && { prepared }) } },
     } satisfies FromWorker)
     if (playing) copies.closeIdle()
   }
@@ -343,8 +332,8 @@ self.addEventListener('message', (event: MessageEvent<ToWorker>) => {
       break
     case 'clock':
       if (!seen.clock.playing && message.clock.playing) {
-        for (const tile of tiles.values()) tile.dueKey = 'none'
-        sharper.begin(performance.now(), counted)
+        counting.begin()
+        sharper.begin(performance.now(), counting.counted)
       }
       seen.run(message.clock)
       break
@@ -367,7 +356,7 @@ self.addEventListener('message', (event: MessageEvent<ToWorker>) => {
       break
     case 'tile': {
       const { key, surface, source, place } = message
-      tiles.set(key, { source, surface, place, dueKey: 'none', metKey: '', drawnKey: '' })
+      tiles.set(key, { source, surface, place, drawnKey: '' })
       makeStale(surface)
       break
     }
@@ -387,6 +376,7 @@ self.addEventListener('message', (event: MessageEvent<ToWorker>) => {
     case 'drop':
       makeStale(tiles.get(message.key)?.surface ?? '')
       tiles.delete(message.key)
+      counting.drop(message.key)
       delete shown[message.key]
       break
     case 'hold':
@@ -403,7 +393,7 @@ self.addEventListener('message', (event: MessageEvent<ToWorker>) => {
       copies.keep(new Set([...urls, ...ready.urls]))
       break
     case 'reset':
-      counted = { due: 0, late: 0 }
+      counting.reset()
       break
   }
   redraw()

@@ -1,3 +1,5 @@
+import type { Counted } from './counting.ts'
+
 /** Whether the machine keeps up is looked at this often while it plays, ms; more often while the sharper copy is tried, which may be all it takes. */
 const JUDGED_EVERY = 1000
 const JUDGED_SHARP = 250
@@ -13,12 +15,6 @@ const TRIED_AGAIN_AT_MOST = 600_000
 const TOO_BUSY = 0.5
 const IS_FREE = 0.12
 const GOOD_SECONDS = 3
-
-/** Pictures counted since the last reset. */
-export interface Counted {
-  readonly due: number
-  readonly late: number
-}
 
 /** Decides whether the programme is seen from its sharper copy while it plays: while the machine keeps up. */
 export class Sharper {
