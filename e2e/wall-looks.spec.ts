@@ -93,12 +93,14 @@ test('nine angles with looks, an inset and dissolves play with at most 3 % late;
     await expect
       .poll(() => page.evaluate(() => window.pendolo.health().soundSeconds), { timeout: 1000 * (SECONDS + 60), intervals: [1000] })
       .toBeGreaterThan(6 + SECONDS)
-    const { due, late } = await page.evaluate(() => window.pendolo.health())
+    const { due, late, programme } = await page.evaluate(() => window.pendolo.health())
     await page.keyboard.press('Space')
 
     await page.goto(`${server.url}/${id}/balance`)
     await page.getByText('Picture', { exact: true }).click()
     await page.getByRole('button', { name: new RegExp(`^${angles[3].name}`) }).click()
+    // Where the camera has a picture.
+    for (let s = 0; s < 8; s++) await page.keyboard.press('Shift+ArrowRight')
     await page.waitForTimeout(2000)
     const moved: number[] = []
     for (let n = 0; n < 15; n++) {
@@ -107,7 +109,7 @@ test('nine angles with looks, an inset and dissolves play with at most 3 % late;
     }
     const middle = [...moved].sort((a, b) => a - b)[7]
     console.log(
-      `nine angles with looks: ${((100 * late) / due).toFixed(2)} % of ${due} late; a slider's change is seen after ${middle.toFixed(0)} ms (${moved.map((m) => m.toFixed(0)).join(' ')})`,
+      `nine angles with looks: ${((100 * late) / due).toFixed(2)} % of ${due} late${programme.rough ? ', in half the detail' : ''}; a slider's change is seen after ${middle.toFixed(0)} ms (${moved.map((m) => m.toFixed(0)).join(' ')})`,
     )
     expect(late / due).toBeLessThanOrEqual(0.03)
     expect(middle).toBeLessThanOrEqual(60)

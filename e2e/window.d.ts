@@ -8,7 +8,7 @@ interface Window {
       clicks: number
       sounds: Record<string, { level: number; pan: number }>
       shown: Record<string, { clipId: string | null; frame: number | null; wanted: number | null }>
-      programme: { angleId: string | null; since: number; standIn: boolean; sharp: boolean; prepared?: boolean }
+      programme: { angleId: string | null; since: number; standIn: boolean; sharp: boolean; prepared?: boolean; rough?: boolean }
     }
     resetHealth: () => void
     /** What would be heard from where it stands, left and right. */

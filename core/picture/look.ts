@@ -140,12 +140,9 @@ export function tableText(table: ColourTable): string {
   return `${lines.join('\n')}\n`
 }
 
-/** Bits behind the point of what tables hold, and of shares between two of their steps: a sum of both fits into 31 bits with what it stands for. */
+/** Bits behind the point of what tables hold, and of shares between two of their steps: a product of both fits into 31 bits. */
 const HELD_BITS = 8
 const SHARE_BITS = 12
-const WHOLE = 1 << SHARE_BITS
-const BITS = HELD_BITS + SHARE_BITS
-const HALF = 1 << (BITS - 1)
 
 /** Where numbers of 0 to 255 lie between the steps of a table: the share of the next step, and the place of the one before by red, green and blue. */
 const SHARES = new Int32Array(256)
@@ -153,7 +150,7 @@ const STEPS = [1, TABLE_SIZE, TABLE_SIZE * TABLE_SIZE].map(() => new Int32Array(
 for (let n = 0; n < 256; n++) {
   const place = (n * (TABLE_SIZE - 1)) / 255
   const step = Math.min(TABLE_SIZE - 2, Math.floor(place))
-  SHARES[n] = Math.round((place - step) * WHOLE)
+  SHARES[n] = Math.round((place - step) * (1 << SHARE_BITS))
   for (const [axis, places] of STEPS.entries()) places[n] = 3 * step * TABLE_SIZE ** axis
 }
 
@@ -181,6 +178,10 @@ export function throughTable(table: ColourTable, pixels: Uint32Array, count = pi
   const all = oneR + oneG + oneB
   const [red, green, blue] = STEPS
   const { imul } = Math
+  // The same bits; in here, where compilers see what they are.
+  const whole = 1 << 12
+  const bits = 20
+  const half = 1 << 19
   for (let i = 0; i < count; i++) {
     const pixel = pixels[i]
     const r8 = pixel & 255
@@ -224,12 +225,12 @@ export function throughTable(table: ColourTable, pixels: Uint32Array, count = pi
       high = g
       middle = r
     }
-    const s0 = WHOLE - high
+    const s0 = whole - high
     const s1 = high - middle
     const s2 = middle - low
-    const x = (imul(s0, held[zero]) + imul(s1, held[one]) + imul(s2, held[two]) + imul(low, held[end]) + HALF) >> BITS
-    const y = (imul(s0, held[zero + 1]) + imul(s1, held[one + 1]) + imul(s2, held[two + 1]) + imul(low, held[end + 1]) + HALF) >> BITS
-    const z = (imul(s0, held[zero + 2]) + imul(s1, held[one + 2]) + imul(s2, held[two + 2]) + imul(low, held[end + 2]) + HALF) >> BITS
+    const x = (imul(s0, held[zero]) + imul(s1, held[one]) + imul(s2, held[two]) + imul(low, held[end]) + half) >> bits
+    const y = (imul(s0, held[zero + 1]) + imul(s1, held[one + 1]) + imul(s2, held[two + 1]) + imul(low, held[end + 1]) + half) >> bits
+    const z = (imul(s0, held[zero + 2]) + imul(s1, held[one + 2]) + imul(s2, held[two + 2]) + imul(low, held[end + 2]) + half) >> bits
     pixels[i] = (pixel & 0xff000000) | (z << 16) | (y << 8) | x
   }
 }

@@ -33,11 +33,6 @@ export function colourNumbers(colour: PlaneColour) {
   return { ky, krv, kgu, kgv, kbu, black: colour.full ? 0 : 16 }
 }
 
-/** Bits behind the point of samples between their neighbours. */
-const SAMPLE_BITS = 8
-const ALL_BITS = BITS + SAMPLE_BITS
-const HALF = 1 << (ALL_BITS - 1)
-
 const clamped = (x: number) => Math.max(0, Math.min(255, x))
 
 /**
@@ -46,10 +41,12 @@ const clamped = (x: number) => Math.max(0, Math.min(255, x))
  * @param ky,krv,kgu,kgv,kbu see {@link colourNumbers}; each by itself, for looking into an object at each pixel would cost as much as all else
  */
 export function pixelOf(luma: number, cb: number, cr: number, ky: number, krv: number, kgu: number, kgv: number, kbu: number): number {
-  const y = Math.imul(luma, ky) + HALF
-  let red = (y + Math.imul(krv, cr)) >> ALL_BITS
-  let green = (y - Math.imul(kgu, cb) - Math.imul(kgv, cr)) >> ALL_BITS
-  let blue = (y + Math.imul(kbu, cb)) >> ALL_BITS
+  // Those of colour numbers and of samples. In here, where compilers see what they are; the same below.
+  const bits = 20
+  const y = Math.imul(luma, ky) + (1 << (bits - 1))
+  let red = (y + Math.imul(krv, cr)) >> bits
+  let green = (y - Math.imul(kgu, cb) - Math.imul(kgv, cr)) >> bits
+  let blue = (y + Math.imul(kbu, cb)) >> bits
   if ((red | green | blue) & ~255) {
     red = clamped(red)
     green = clamped(green)
@@ -97,16 +94,16 @@ export function planesToPixels(planes: Planes, colour: PlaneColour, part: Rect, 
       const next = left + 1 < w ? left + 1 : left
       const upper = between(data[a + left], data[a + next], share[x])
       const lower = between(data[b + left], data[b + next], share[x])
-      const luma = upper + (Math.imul(lower - upper, below) >> SAMPLE_BITS) - (black << SAMPLE_BITS)
-      const cb = (data[u + c + (left >> 1)] - 128) << SAMPLE_BITS
-      const cr = (data[v + c + (left >> 1)] - 128) << SAMPLE_BITS
+      const luma = upper + (Math.imul(lower - upper, below) >> 8) - (black << 8)
+      const cb = (data[u + c + (left >> 1)] - 128) << 8
+      const cr = (data[v + c + (left >> 1)] - 128) << 8
       out[at++] = pixelOf(luma, cb, cr, ky, krv, kgu, kgv, kbu)
     }
   }
 }
 
 /** Between two samples, with 8 bits behind the point. @param share of the second one, 0..256 */
-const between = (one: number, other: number, share: number): number => (one << SAMPLE_BITS) + Math.imul(other - one, share)
+const between = (one: number, other: number, share: number): number => (one << 8) + Math.imul(other - one, share)
 
 /** How far left of the middle of its two pixels colour lies, in its own samples (MPEG-2 siting, as films have it). */
 const SITED = 0.25
@@ -141,11 +138,11 @@ function finely(
     for (let x = 0; x < width; x++) {
       const left = first[x]
       const one = line[left]
-      const luma = one + (Math.imul(line[left + 1] - one, share[x]) >> SAMPLE_BITS)
+      const luma = one + (Math.imul(line[left + 1] - one, share[x]) >> 8)
       const c = colourFirst[x]
       const along = colourShare[x]
-      const cb = cbs[c] + (Math.imul(cbs[c + 1] - cbs[c], along) >> SAMPLE_BITS)
-      const cr = crs[c] + (Math.imul(crs[c + 1] - crs[c], along) >> SAMPLE_BITS)
+      const cb = cbs[c] + (Math.imul(cbs[c + 1] - cbs[c], along) >> 8)
+      const cr = crs[c] + (Math.imul(crs[c + 1] - crs[c], along) >> 8)
       out[at++] = pixelOf(luma, cb, cr, ky, krv, kgu, kgv, kbu)
     }
   }
@@ -154,7 +151,7 @@ function finely(
 /** Mixes two rows of a plane, with 8 bits behind the point. @param none is taken off @param into one more than the row has; the last one stays */
 function mixed(data: Uint8Array, upper: number, lower: number, share: number, none: number, into: Int32Array): void {
   const count = into.length - 1
-  for (let x = 0; x < count; x++) into[x] = between(data[upper + x], data[lower + x], share) - (none << SAMPLE_BITS)
+  for (let x = 0; x < count; x++) into[x] = between(data[upper + x], data[lower + x], share) - (none << 8)
   into[count] = into[count - 1]
 }
 

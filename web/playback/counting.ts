@@ -61,5 +61,5 @@ export class Counting {
 function skipped(last: Due, frame: number, played: number, rate: number): number {
   const passed = Math.abs(played - last.played)
   if (rate > MOST_SHOWN || passed > JUMP) return 0
-  return Math.max(0, Math.min(Math.abs(frame - last.frame), Math.round(passed * rate)) - 1)
+  return Math.max(0, Math.min(Math.abs(frame - last.frame), Math.ceil(passed * rate)) - 1)
 }

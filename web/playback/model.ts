@@ -1,7 +1,7 @@
 import type { GatheredFile, ProjectState } from '@pendolo/api'
 import { activeCut, layersOf, projectDesk, masterRecordings as recordingsOf } from '@pendolo/core/film'
 import { channelsOf } from '@pendolo/core/mix'
-import { type FileFacts, factsOfClip, frameGridOf, paceOf, pictureSpans, standInOrder } from '@pendolo/core/project'
+import { type FileFacts, factsOfClip, frameGridOf, paceOf, pictureSpans, projectRate, standInOrder } from '@pendolo/core/project'
 import { type Flicks, type FrameGrid, flicks, type PlacementMap, pictureSpansOf, ZERO } from '@pendolo/core/time'
 import { mediaUrl } from '../data/client.ts'
 import { filmFor, type ProjectFilm } from './film.ts'
@@ -98,6 +98,7 @@ export function playModel(project: ProjectState): PlayModel {
     points: Object.fromEntries(doc.cuts.map((c) => [c.id, c.points])),
     cutId: activeCut(doc).id,
     runs: film.runs,
+    rate: projectRate(doc.settings),
     standIn: doc.settings.standIn,
     fades: film.fades,
     layers: Object.fromEntries(doc.cuts.map((c) => [c.id, layersOf(c)])),

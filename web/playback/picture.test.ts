@@ -1,5 +1,5 @@
 import type { VideoSample } from 'mediabunny'
-import { asPlanes, drawPlaced, withoutGraphics } from './picture.ts'
+import { asPlanes, drawPlaced, drawRoughly, withoutGraphics } from './picture.ts'
 
 beforeAll(() => {
   Object.assign(globalThis, {
@@ -66,6 +66,37 @@ test('a picture is mirrored and moved within its place, black beside it; its col
   expect(put[0].red.slice(0, 6)).toEqual([0, 0, 0, 0, 255, 255])
   drawPlaced(ctx, picture, by, new Float32Array(33 ** 3 * 3).fill(0.2))
   expect(put[1].red.slice(0, 6)).toEqual([0, 0, 51, 51, 51, 51])
+})
+
+test('in half the detail a quarter of the pixels are made and drawn as large as the others, moved ones too', async () => {
+  const picture = await asPlanes(sample().of)
+  const halves: ReturnType<typeof canvas>['put'] = []
+  Object.assign(globalThis, {
+    OffscreenCanvas: class {
+      constructor(
+        readonly width: number,
+        readonly height: number,
+      ) {}
+      getContext = () => ({
+        canvas: this,
+        putImageData: (image: ImageData) => halves.push({ x: 0, y: 0, width: image.width, red: Array.from(image.data.filter((_, i) => i % 4 === 0)) }),
+      })
+    },
+  })
+  const drawn: unknown[][] = []
+  const ctx = { drawImage: (from: { width: number }, ...of: number[]) => drawn.push([from.width, ...of]) } as unknown as OffscreenCanvasRenderingContext2D
+  drawRoughly(true)
+  try {
+    picture.draw(ctx, 0, 0, 4, 2, 10, 20, 5, 2)
+    expect(drawn[0]).toEqual([3, 10, 20, 5, 2])
+    expect(halves[0]).toMatchObject({ width: 3, red: [255, expect.any(Number), 0] })
+    // Twice as large and two to the right: as wide as the place.
+    picture.drawPlaced?.(ctx, { map: [2, 0, 0, 2, 10, 20], kept: { x: 0, y: 0, width: 4, height: 2 }, place: { x: 8, y: 20, width: 10, height: 4 } }, null)
+    expect(drawn[1]).toEqual([5, 8, 20, 10, 4])
+    expect(halves[1].red.slice(0, 5)).toEqual([0, 255, 255, 0, 0])
+  } finally {
+    drawRoughly(false)
+  }
 })
 
 test('where the browser draws, it is told the same map and place', () => {

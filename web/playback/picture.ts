@@ -108,6 +108,40 @@ function memoryOf(bytes: number): Uint8Array {
   return at >= 0 ? spare.splice(at, 1)[0] : new Uint8Array(bytes)
 }
 
+/** Whether pictures are brought to canvases in half the detail. */
+let roughly = false
+export function drawRoughly(on: boolean): void {
+  roughly = on
+}
+
+/** Where pictures lie in half their detail before they are drawn, by their size. */
+const halves = new Map<string, OffscreenCanvasRenderingContext2D>()
+
+function halfOf(width: number, height: number): OffscreenCanvasRenderingContext2D | null {
+  const key = `${width}x${height}`
+  const known = halves.get(key)
+  if (known) return known
+  if (halves.size >= MOST_SIZES) halves.clear()
+  const ctx = new OffscreenCanvas(width, height).getContext('2d', { alpha: false })
+  if (ctx) halves.set(key, ctx)
+  return ctx
+}
+
+/** Fills whole pixels of a canvas, or a quarter as many and these drawn larger. @param fill writes pixels for a size */
+function filledWith(
+  ctx: OffscreenCanvasRenderingContext2D,
+  { x, y, width, height }: Rect,
+  fill: (pixels: Uint32Array, width: number, height: number) => void,
+): void {
+  const [w, h] = roughly ? [Math.ceil(width / 2), Math.ceil(height / 2)] : [width, height]
+  const { image, pixels } = imageOf(w, h)
+  fill(pixels, w, h)
+  const half = roughly ? halfOf(w, h) : null
+  half?.putImageData(image, 0, 0)
+  if (half) ctx.drawImage(half.canvas, x, y, width, height)
+  else ctx.putImageData(image, x, y)
+}
+
 /** A picture as its planes, brought to the canvas by {@link planesToPixels}; what cannot be is left to the browser. */
 export async function asPlanes(sample: VideoSample): Promise<Picture> {
   const { timestamp, displayWidth, displayHeight, colorSpace, visibleRect } = sample
@@ -121,10 +155,10 @@ export async function asPlanes(sample: VideoSample): Promise<Picture> {
     if (!data) return
     const [x, y] = [Math.round(to.x), Math.round(to.y)]
     const [width, height] = [Math.max(1, Math.round(to.x + to.width) - x), Math.max(1, Math.round(to.y + to.height) - y)]
-    const { image, pixels } = imageOf(width, height)
-    planesToPixels(planes, colour, from, pixels, width, height)
-    if (table) throughTable(table, pixels, width * height)
-    ctx.putImageData(image, x, y)
+    filledWith(ctx, { x, y, width, height }, (pixels, w, h) => {
+      planesToPixels(planes, colour, from, pixels, w, h)
+      if (table) throughTable(table, pixels, w * h)
+    })
   }
   return {
     timestamp,
@@ -134,9 +168,10 @@ export async function asPlanes(sample: VideoSample): Promise<Picture> {
     drawThrough: put,
     drawPlaced: (ctx, { map, kept, place }, table) => {
       if (!data) return
-      const { image, pixels } = imageOf(place.width, place.height)
-      pixelsThrough(planes, colour, followed(map, [1, 0, 0, 1, -place.x, -place.y]), kept, pixels, place.width, place.height, table)
-      ctx.putImageData(image, place.x, place.y)
+      filledWith(ctx, place, (pixels, w, h) => {
+        const [across, down] = [w / place.width, h / place.height]
+        pixelsThrough(planes, colour, followed(map, [across, 0, 0, down, -place.x * across, -place.y * down]), kept, pixels, w, h, table)
+      })
     },
     close: () => {
       if (data && spare.length < MOST_SPARE) spare.push(data)

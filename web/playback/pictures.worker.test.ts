@@ -10,6 +10,8 @@ let mockPlaces: number[][] = []
 /** Tables that their colours went through. */
 const mockMaps: (readonly number[])[] = []
 const mockTables: unknown[] = []
+/** Whether they are drawn in half the detail. */
+let mockRough = false
 /** How long a picture takes that goes through one, ms. */
 let mockCost = 0
 
@@ -46,6 +48,9 @@ jest.mock('./stream.ts', () => ({
 
 jest.mock('./picture.ts', () => ({
   withoutGraphics: () => false,
+  drawRoughly: (on: boolean) => {
+    mockRough = on
+  },
   drawPicture: (ctx: unknown, picture: { draw: (...of: unknown[]) => void }, from: Record<string, number>, to: Record<string, number>, table: unknown) => {
     mockTables.push(table)
     if (table) mockPass(mockCost)
@@ -112,6 +117,7 @@ const model = (over: Partial<PictureModel> = {}): PictureModel => ({
   },
   cutId: 'cut',
   runs: [],
+  rate,
   standIn: 'next',
   ...over,
 })
@@ -298,6 +304,34 @@ describe('the pictures', () => {
     expect(health?.programme.sharp).toBe(true)
   })
 
+  test('where drawing is what keeps the machine from being in time, pictures play in half the detail; standing they are whole at once', () => {
+    say({
+      type: 'model',
+      model: model({
+        angles: [
+          { id: 'a', framing: 'fit', look: { exposure: 1 } },
+          { id: 'b', framing: 'fit' },
+        ],
+      }),
+    })
+    stand(1)
+    rest()
+    for (let f = 0; f < 500; f++) copies.get('/a1/tile')?.ready.add(f)
+    mockCost = 14
+    play(1)
+    for (let i = 0; i < 60; i++) frame(20)
+    expect(health?.late).toBeGreaterThan(5)
+    expect(health?.programme.rough).toBe(true)
+    expect(mockRough).toBe(true)
+    mockCost = 0
+    mockPainted = []
+    stand(4)
+    rest()
+    expect(mockRough).toBe(false)
+    expect(mockPainted).toContain(100)
+    expect(health?.programme.rough).toBeUndefined()
+  })
+
   test('a pressed key shows at once what is cut to a little later, until its cut takes over', () => {
     stand(8)
     rest()
@@ -423,6 +457,32 @@ describe('the pictures', () => {
     // Behind the cut a goes.
     expect(at(10.48)).toEqual([[-1, 137, 137, 262, 262], [0.26]])
     expect(at(19)).toEqual([[350, 350, 475], [0.75]])
+  })
+
+  test('playing, the programme changes with the pictures of the film, not with each refresh of the screen', () => {
+    const points = {
+      cut: [
+        { time: seconds(0), angleId: 'a' },
+        { time: seconds(10), angleId: 'b', transition: { kind: 'dissolve' as const, length: seconds(2) } },
+      ],
+    }
+    // It begins between two pictures of the master: those of the cameras change in the midst of the film's.
+    const runs = [{ at: seconds(0), length: seconds(20), from: seconds(0.03), pieceId: 'whole', cutId: 'cut', fade: seconds(0) }]
+    say({ type: 'model', model: model({ points, runs }) })
+    stand(9)
+    rest()
+    for (const [url, from] of [
+      ['/a1/tile', 220],
+      ['/b1/tile', 100],
+    ] as const)
+      for (let f = from; f < from + 60; f++) copies.get(url)?.ready.add(f)
+    play(9)
+    shares.length = 0
+    // 0.8 s, of each 40 ms five refreshes.
+    for (let i = 0; i < 100; i++) frame(8)
+    expect(shares.length).toBeGreaterThanOrEqual(19)
+    expect(shares.length).toBeLessThanOrEqual(21)
+    expect(new Set(shares).size).toBe(shares.length)
   })
 
   test('pictures that run slower give way to each other, by how much of their time is gone, where that is wished', () => {

@@ -10,7 +10,9 @@ import { onInput } from './looks.ts'
 import { filled, forgetDrawings, type Ground, knowStills, type Over, paintOver, type Shown } from './over.ts'
 import { overProgramme } from './over-programme.ts'
 import { looksSeen, paint, paintCard, paintPicture, seeLooks, shownKey } from './paint.ts'
+import { drawRoughly } from './picture.ts'
 import { Ready } from './ready.ts'
+import { Rougher } from './rougher.ts'
 import { type Instant, Seen } from './seen.ts'
 import { Sharper } from './sharper.ts'
 import type { FromWorker, PictureHealth, PlayClip, TileSource, ToWorker } from './types.ts'
@@ -48,6 +50,7 @@ const copies = new Copies(redraw)
 const ready = new Ready(copies)
 const seen = new Seen()
 const sharper = new Sharper()
+const rougher = new Rougher()
 const heavy = new HeavyFinder((range) => postMessage({ type: 'heavy', range } satisfies FromWorker))
 const counting = new Counting()
 let dirty = true
@@ -71,13 +74,18 @@ const wall = () => performance.timeOrigin + performance.now()
 /** What is drawn now. */
 const instant = () => seen.instant(wall() + spent + UNTIL_SEEN)
 
+const isRough = () => seen.clock.playing && rougher.on
+
 /** @param atOnce with what is decoded already, and nothing else is begun for it */
 function draw(tile: Tile, key: string, now: Instant, atOnce = false): void {
+  drawRoughly(isRough())
   if (tile.source.kind === 'programme') drawProgramme(tile, key, now, atOnce)
   else drawShown(tile, key, now, null, atOnce)
 }
 
-function drawProgramme(tile: Tile, key: string, now: Instant, atOnce: boolean): void {
+function drawProgramme(tile: Tile, key: string, at: Instant, atOnce: boolean): void {
+  // Playing it changes with the film's pictures, not with each refresh of the screen: so it is what the film shows, and painted no more often.
+  const now = seen.clock.playing ? seen.ofFilm(at) : at
   noteProgramme(now)
   prepared = false
   const card = now.film === null ? null : seen.resolver.cardAt(now.film)
@@ -98,7 +106,7 @@ function drawReady(tile: Tile, key: string, now: Instant): boolean {
   if (made !== 'wait') {
     prepared = true
     const dark = seen.dark(now)
-    const drawKey = `ready:${made.url}:${made.sample.timestamp}:${dark.toFixed(3)}`
+    const drawKey = `ready:${made.url}:${made.sample.timestamp}:${dark.toFixed(3)}${isRough()}`
     const on = drawKey === tile.drawnKey ? null : groundOf(tile)
     if (on) {
       paintPicture(on, made.sample, 'fit', null, null)
@@ -132,7 +140,7 @@ function drawShown(tile: Tile, key: string, now: Instant, over: Over | null, atO
   if (!found && !playing) return
   const { sight } = found ?? {}
   laden = over !== null || found?.next != null || sight?.look != null || sight?.cutout != null
-  const drawKey = found ? `${clip.clipId}:${shownKey(found)}${over ? over.key : ''}` : 'wait'
+  const drawKey = found ? `${clip.clipId}:${shownKey(found)}${over ? over.key : ''}:${isRough()}` : 'wait'
   // Painting is the dearest thing here and a pressed key waits for it: what stands there already is not painted again.
   if (found && drawKey !== tile.drawnKey) {
     const on = groundOf(tile)
@@ -168,7 +176,8 @@ function playingPicture(tile: Tile, clip: PlayClip, at: Flicks, pictured: Flicks
     if (own && sharper.seen) [sample, from] = [own, sharp]
   }
   const blends = exact && seen.sights.blends(clip.angleId, at, clip.clipId)
-  return sample && { sample, sight: seen.sights.at(clip.angleId, at, clip.clipId), next: blends ? (from?.following(seconds) ?? null) : null, exact }
+  const moved = seen.ofFilm({ master: at, film: null }).master ?? at
+  return sample && { sample, sight: seen.sights.at(clip.angleId, moved, clip.clipId), next: blends ? (from?.following(seconds) ?? null) : null, exact }
 }
 
 /** Standing, the programme is shown from the sharper copy; the tile's picture serves until it is there. */
@@ -270,8 +279,11 @@ function slice(whole = false): void {
     if (tiles.get(key) === tile) drawCounted(tile, key, time)
     if (!whole && performance.now() - began > SLICE) break
   }
+  // What was drawn since it was told last is told too.
+  untold = true
   const took = performance.now() - began
   sharper.worked(took)
+  rougher.worked(took)
   spent += SMOOTHING * (took - spent)
   if (rest.length > 0) setTimeout(() => slice())
 }
@@ -291,24 +303,30 @@ function tick(): void {
   const { playing } = seen.clock
   if ((playing || dirty) && rest.length === 0) {
     dirty = false
-    untold = true
     const whole = emptyStale()
     // Taken from the end: the programme first.
     rest = [...tiles].sort(([, a], [, b]) => Number(a.source.kind === 'programme') - Number(b.source.kind === 'programme'))
     slice(whole)
   }
   const now = performance.now()
-  if (playing) sharper.judge(now, counting.counted)
+  if (playing) {
+    if (!rougher.on) sharper.judge(now, counting.counted)
+    rougher.judge(now, counting.counted)
+  }
   if (untold && now - told > TELL_EVERY) {
     told = now
     untold = false
     postMessage({
       type: 'health',
-      health: { ...counting.counted, shown: { ...shown }, programme: { ...programme, sharp: sharper.seen, ...(prepared && { prepared }) } },
+      health: {
+        ...counting.counted,
+        shown: { ...shown },
+        programme: { ...programme, sharp: sharper.seen, ...(prepared && { prepared }), ...(isRough() && { rough: true }) },
+      },
     } satisfies FromWorker)
     if (playing) copies.closeIdle()
   }
-  ticking = playing || dirty || untold
+  ticking = playing || dirty || untold || rest.length > 0
   if (ticking) requestAnimationFrame(tick)
 }
 
@@ -334,6 +352,7 @@ self.addEventListener('message', (event: MessageEvent<ToWorker>) => {
       if (!seen.clock.playing && message.clock.playing) {
         counting.begin()
         sharper.begin(performance.now(), counting.counted)
+        rougher.begin(performance.now(), counting.counted)
       }
       seen.run(message.clock)
       break

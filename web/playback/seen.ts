@@ -1,5 +1,5 @@
 import { FilmResolver, Sights } from '@pendolo/core/film'
-import { FLICKS_PER_SECOND, type Flicks, flicks, frameStart, masterToProgramme, runAt, ZERO } from '@pendolo/core/time'
+import { FLICKS_PER_SECOND, type Flicks, flicks, frameAt, frameStart, masterToProgramme, runAt, ZERO } from '@pendolo/core/time'
 import type { ClockMap, Held, PictureModel, PlayClip, TileSource } from './types.ts'
 
 /** An instant to be drawn: on the master's time, and in the film where that is played. */
@@ -19,6 +19,7 @@ const NOTHING: PictureModel = {
   points: {},
   cutId: '',
   runs: [],
+  rate: { num: 25, den: 1 },
   standIn: 'next',
 }
 
@@ -84,6 +85,18 @@ export class Seen {
     const along = clock.playing ? ((wall - clock.wall) / 1000) * clock.speed * FLICKS_PER_SECOND : 0
     const time = flicks(Math.round(clock.time + along))
     return clock.along === 'master' ? { master: time, film: null } : { master: this.resolver.masterAt(time), film: time }
+  }
+
+  /** When the film's picture begins that is seen at an instant: what fades or moves in it does so from one of its pictures to the next. */
+  ofFilm(now: Instant): Instant {
+    const { runs } = this.resolver
+    const film = now.film ?? (now.master === null ? null : masterToProgramme(runs, now.master))
+    const run = film === null ? undefined : runAt(runs, film)
+    if (film === null || !run) return now
+    const { rate } = this.#model
+    // A run that begins between two pictures begins with a part of one.
+    const back = film - Math.max(run.at, frameStart(frameAt(film, rate), rate))
+    return { master: now.master === null ? null : flicks(now.master - back), film: now.film === null ? null : flicks(film - back) }
   }
 
   /** The version that rules at an instant. */

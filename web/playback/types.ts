@@ -3,7 +3,7 @@ import type { EndFades, FilmRun } from '@pendolo/core/film'
 import type { DeskNode, DeskPassage } from '@pendolo/core/mix'
 import type { Rect } from '@pendolo/core/picture'
 import type { Angle, Layer, PictureException } from '@pendolo/core/project'
-import type { Flicks, FrameGrid, PlacementMap } from '@pendolo/core/time'
+import type { Flicks, FrameGrid, PlacementMap, Rate } from '@pendolo/core/time'
 
 /** A clip as the picture engine needs it. */
 export interface PlayClip {
@@ -71,6 +71,8 @@ export interface PlayModel {
   readonly cutId: string
   /** Its programme. */
   readonly runs: readonly FilmRun[]
+  /** Of the film's pictures. */
+  readonly rate: Rate
   readonly standIn: StandIn
   /** How long the film's picture comes out of black, and goes into it. */
   readonly fades: EndFades
@@ -169,8 +171,8 @@ export interface PictureHealth {
   /** Frame number shown now on each tile; null where there is none. */
   readonly shown: Record<string, { clipId: string | null; frame: number | null; wanted: number | null }>
   /** Angle the programme shows and since when, wall ms. */
-  /** `sharp`: while it plays, whether it is seen from the sharper copy; `prepared`: whether from what was made for playing. */
-  readonly programme: { angleId: string | null; since: number; standIn: boolean; sharp: boolean; prepared?: boolean }
+  /** `sharp`: while it plays, whether it is seen from the sharper copy; `prepared`: whether from what was made for playing; `rough`: whether all are drawn in half the detail. */
+  readonly programme: { angleId: string | null; since: number; standIn: boolean; sharp: boolean; prepared?: boolean; rough?: boolean }
 }
 
 export type FromWorker =
