@@ -3,7 +3,7 @@ import { marksOnMaster, projectRate } from '@pendolo/core/project'
 import { FLICKS_PER_SECOND, type Flicks, flicks } from '@pendolo/core/time'
 import { Button, Input, Modal, Result, Spin, Tooltip } from 'antd'
 import { Redo2, Undo2 } from 'lucide-react'
-import { type ComponentType, lazy, type ReactNode, Suspense, useEffect, useState } from 'react'
+import { type ComponentType, lazy, memo, type ReactNode, Suspense, useEffect, useState } from 'react'
 import { Link, useParams } from 'react-router'
 import { useEdit, useProject, useStep } from './data/queries.ts'
 import { undoInside } from './data/undo-scope.ts'
@@ -15,9 +15,11 @@ import { engine, useLoaded } from './playback/use-engine.ts'
 import type { StageProps } from './stage.ts'
 import { Steps } from './steps.tsx'
 import { Guarded } from './ui/broken.tsx'
+import { useKept } from './ui/kept.ts'
 import { KeysList } from './ui/keys.tsx'
 import { usePaper } from './ui/paper.tsx'
 import { Rail, STAGES, type StagePath } from './ui/rail.tsx'
+import { useStable } from './ui/stable.ts'
 import { useKeys } from './ui/use-keys.ts'
 
 const load: Record<StagePath, () => Promise<{ default: ComponentType<StageProps> }>> = {
@@ -54,10 +56,12 @@ export function ProjectFrame() {
   const [keys, setKeys] = useState(false)
   const { turn } = usePaper()
   const current = STAGES.find((s) => s.path === stage)?.path ?? 'gather'
-  useKeys('help', () => setKeys(true))
+  const { onKeys, onPaper, onClose } = useStable({ onKeys: () => setKeys(true), onPaper: turn, onClose: () => setKeys(false) })
+  const done = useKept(project ? stagesDone(project) : NONE_DONE)
+  useKeys('help', onKeys)
   return (
     <div className="house">
-      <Rail current={current} done={project ? stagesDone(project) : []} onKeys={() => setKeys(true)} onPaper={turn} />
+      <Rail current={current} done={done} onKeys={onKeys} onPaper={onPaper} />
       <div className="main">
         {isPending && <Spin style={{ margin: 'auto' }} description="Opening the project" />}
         {error && (
@@ -78,7 +82,7 @@ export function ProjectFrame() {
           </Guarded>
         )}
       </div>
-      <KeysList open={keys} onClose={() => setKeys(false)} />
+      <KeysList open={keys} onClose={onClose} />
     </div>
   )
 }
@@ -96,6 +100,8 @@ function Waiting() {
     </span>
   )
 }
+
+const NONE_DONE: boolean[] = []
 
 function stagesDone({ doc }: ProjectState): boolean[] {
   const clips = Object.keys(doc.clips).length > 0
@@ -150,9 +156,16 @@ function Opened({ project, stage }: { project: ProjectState; stage: StagePath })
     () => engine.seek(engine.event.start),
     () => engine.seek(engine.event.end),
   )
-  const undo = () => undoInside() || step('undo')
-  useKeys('undo', undo)
-  useKeys('redo', () => step('redo'))
+  const acts = useStable({
+    undo: () => undoInside() || step('undo'),
+    redo: () => step('redo'),
+    nameMark: (markId: string, name: string | null) => {
+      if (name) edit([{ type: 'changeMark', markId, change: { name } }], 'name a mark')
+      setNaming(null)
+    },
+  })
+  useKeys('undo', acts.undo)
+  useKeys('redo', acts.redo)
   const mark = (): { id: string; time: Flicks } => {
     const id = newId()
     const time = engine.now()
@@ -183,15 +196,10 @@ function Opened({ project, stage }: { project: ProjectState; stage: StagePath })
       </span>
       {middle}
       <Waiting />
-      <Tooltip title={project.canUndo ? `Undo: ${project.canUndo}` : 'Nothing to undo'}>
-        <Button type="text" size="small" aria-label="Undo" disabled={!project.canUndo} icon={<Undo2 size={16} />} onClick={undo} />
-      </Tooltip>
-      <Tooltip title={project.canRedo ? `Redo: ${project.canRedo}` : 'Nothing to redo'}>
-        <Button type="text" size="small" aria-label="Redo" disabled={!project.canRedo} icon={<Redo2 size={16} />} onClick={() => step('redo')} />
-      </Tooltip>
+      <UndoRedo canUndo={project.canUndo} canRedo={project.canRedo} onUndo={acts.undo} onRedo={acts.redo} />
       {/* Pulse has them at its side. */}
       {stage !== 'pulse' && <MarksButton open={marksOpen} onOpen={setMarksOpen} />}
-      <Steps project={project} onStep={step} />
+      <Steps projectId={project.id} revision={project.revision} onStep={step} />
     </div>
   )
   const View = VIEWS[stage]
@@ -203,28 +211,40 @@ function Opened({ project, stage }: { project: ProjectState; stage: StagePath })
         </Suspense>
       </Guarded>
       {marksOpen && stage !== 'pulse' && <MarksBeside project={project} edit={edit} onClose={() => setMarksOpen(false)} />}
-      <NameMark
-        key={naming}
-        markId={naming}
-        onDone={(name) => {
-          if (naming && name) edit([{ type: 'changeMark', markId: naming, change: { name } }], 'name a mark')
-          setNaming(null)
-        }}
-      />
+      {naming && <NameMark key={naming} markId={naming} onDone={acts.nameMark} />}
     </>
   )
 }
 
-function NameMark({ markId, onDone }: { markId: string | null; onDone: (name: string | null) => void }) {
+interface UndoRedoProps extends Pick<ProjectState, 'canUndo' | 'canRedo'> {
+  readonly onUndo: () => void
+  readonly onRedo: () => void
+}
+
+const UndoRedo = memo(function UndoRedo({ canUndo, canRedo, onUndo, onRedo }: UndoRedoProps) {
+  return (
+    <>
+      <Tooltip title={canUndo ? `Undo: ${canUndo}` : 'Nothing to undo'}>
+        <Button type="text" size="small" aria-label="Undo" disabled={!canUndo} icon={<Undo2 size={16} />} onClick={onUndo} />
+      </Tooltip>
+      <Tooltip title={canRedo ? `Redo: ${canRedo}` : 'Nothing to redo'}>
+        <Button type="text" size="small" aria-label="Redo" disabled={!canRedo} icon={<Redo2 size={16} />} onClick={onRedo} />
+      </Tooltip>
+    </>
+  )
+})
+
+function NameMark({ markId, onDone }: { markId: string; onDone: (markId: string, name: string | null) => void }) {
   const [name, setName] = useState('')
+  const keep = () => onDone(markId, name.trim() || null)
   return (
     <Modal
-      open={markId !== null}
+      open
       mask={{ closable: false }}
       title="Name this mark"
       okText="Name it"
-      onOk={() => onDone(name.trim() || null)}
-      onCancel={() => onDone(null)}
+      onOk={keep}
+      onCancel={() => onDone(markId, null)}
       width={360}
       destroyOnHidden
     >
@@ -232,7 +252,7 @@ function NameMark({ markId, onDone }: { markId: string | null; onDone: (name: st
         autoFocus
         value={name}
         onChange={(e) => setName(e.target.value)}
-        onPressEnter={() => onDone(name.trim() || null)}
+        onPressEnter={keep}
         aria-label="Name of the mark"
         placeholder="First word, drop, ring …"
       />

@@ -1,7 +1,6 @@
-import type { ProjectState } from '@pendolo/api'
 import { Button, Popover, Spin, Tooltip } from 'antd'
 import { History } from 'lucide-react'
-import { useState } from 'react'
+import { memo, useState } from 'react'
 import { useSteps } from './data/queries.ts'
 
 const clock = new Intl.DateTimeFormat('en', { hour: '2-digit', minute: '2-digit', hour12: false })
@@ -13,14 +12,15 @@ function when(at: number): string {
 }
 
 interface Props {
-  readonly project: ProjectState
+  readonly projectId: string
+  readonly revision: number
   readonly onStep: (direction: 'undo' | 'redo', count: number, part?: boolean) => void
 }
 
 /** All that was done, by its words, in every stage; a click goes back to there, or on again. */
-export function Steps({ project, onStep }: Props) {
+export const Steps = memo(function Steps({ projectId, revision, onStep }: Props) {
   const [open, setOpen] = useState(false)
-  const { data: steps } = useSteps(project.id, project.revision, open)
+  const { data: steps } = useSteps(projectId, revision, open)
   const done = steps?.filter((s) => s.done) ?? []
   const back = steps?.filter((s) => !s.done) ?? []
   const list = (
@@ -69,4 +69,4 @@ export function Steps({ project, onStep }: Props) {
       </Tooltip>
     </Popover>
   )
-}
+})

@@ -76,27 +76,36 @@ export type Colour = readonly [number, number, number]
 /** Light from numbers of a picture. */
 export const lightOf = (colour: Colour): Colour => [within(colour[0]) ** GAMMA, within(colour[1]) ** GAMMA, within(colour[2]) ** GAMMA]
 
+/** The steps of a look: light of red, green and blue by itself to numbers, these to more or less colour, and what becomes of each at last. */
+function stepsOf({ exposure = 0, warmth = 0, tint = 0, mids = 0, contrast = 1, saturation = 1, curves = {} }: Look) {
+  const balance = [2 ** ((MOST_WARMTH / 2) * warmth), 2 ** (-MOST_TINT * tint), 2 ** (-(MOST_WARMTH / 2) * warmth)]
+  const same = 2 ** exposure / (KR * balance[0] + KG * balance[1] + KB * balance[2])
+  const power = 2 ** -mids / GAMMA
+  const numbers = balance.map(
+    (share) =>
+      (light: number): number =>
+        within(GREY + ((light * share * same) ** power - GREY) * contrast),
+  )
+  const { all, ...own } = curves
+  const last = [own.red, own.green, own.blue].map((each) => {
+    const [first, second] = [all, each].map((c) => (c === undefined || isStraight(c) ? null : curveThrough(c)))
+    return (x: number): number => within(second ? second(first ? first(x) : x) : first ? first(x) : x)
+  })
+  return { numbers, coloured: (x: number, bright: number): number => within(bright + saturation * (x - bright)), last }
+}
+const brightness = (r: number, g: number, b: number): number => KR * r + KG * g + KB * b
+
 /**
  * What a look makes of light: exposure and balance act on it, grey keeps its brightness under a balance; mids bend what lies between
  * black and white; contrast turns around middle grey, saturation around the brightness of each colour; curves come last.
  * @returns from light to numbers of a picture, 0..1
  */
-export function looking({ exposure = 0, warmth = 0, tint = 0, mids = 0, contrast = 1, saturation = 1, curves = {} }: Look): (light: Colour) => Colour {
-  const balance = [2 ** ((MOST_WARMTH / 2) * warmth), 2 ** (-MOST_TINT * tint), 2 ** (-(MOST_WARMTH / 2) * warmth)]
-  const same = 2 ** exposure / (KR * balance[0] + KG * balance[1] + KB * balance[2])
-  const [x, y, z] = balance.map((share) => share * same)
-  const power = 2 ** -mids / GAMMA
-  const number = (light: number) => within(GREY + (light ** power - GREY) * contrast)
-  const { all, ...own } = curves
-  const last = [own.red, own.green, own.blue].map((each) => {
-    const [first, second] = [all, each].map((c) => (c === undefined || isStraight(c) ? null : curveThrough(c)))
-    return (x: number) => within(second ? second(first ? first(x) : x) : first ? first(x) : x)
-  })
+export function looking(look: Look): (light: Colour) => Colour {
+  const { numbers, coloured, last } = stepsOf(look)
   return (light) => {
-    const [r, g, b] = [number(light[0] * x), number(light[1] * y), number(light[2] * z)]
-    const bright = KR * r + KG * g + KB * b
-    const coloured = (x: number) => within(bright + saturation * (x - bright))
-    return [last[0](coloured(r)), last[1](coloured(g)), last[2](coloured(b))]
+    const [r, g, b] = [numbers[0](light[0]), numbers[1](light[1]), numbers[2](light[2])]
+    const bright = brightness(r, g, b)
+    return [last[0](coloured(r, bright)), last[1](coloured(g, bright)), last[2](coloured(b, bright))]
   }
 }
 
@@ -120,15 +129,23 @@ export const looked = (look: Look, colour: Colour): Colour => looking(look)(ligh
 /** The table of a look. @param input the table that it names, where it names one; without it that is left away */
 export function lookTable(look: Look, input: ColourTable | null = null): ColourTable {
   const out = new Float32Array(TABLE_SIZE ** 3 * 3)
-  const last = TABLE_SIZE - 1
-  const lights = Array.from({ length: TABLE_SIZE }, (_, n) => (n / last) ** GAMMA)
-  const through = looking(look)
+  if (input) {
+    const through = looking(look)
+    for (let at = 0; at < out.length; at += 3) out.set(through(lightOf([input[at], input[at + 1], input[at + 2]])), at)
+    return out
+  }
+  // While a slider is dragged a table is made for each of its steps: what only one colour takes part in is computed once for each step of that.
+  const { numbers, coloured, last } = stepsOf(look)
+  const [reds, greens, blues] = numbers.map((number) => Float64Array.from({ length: TABLE_SIZE }, (_, n) => number((n / (TABLE_SIZE - 1)) ** GAMMA)))
+  const [red, green, blue] = last
   let at = 0
-  for (let b = 0; b < TABLE_SIZE; b++)
-    for (let g = 0; g < TABLE_SIZE; g++)
-      for (let r = 0; r < TABLE_SIZE; r++) {
-        out.set(through(input ? lightOf([input[at], input[at + 1], input[at + 2]]) : [lights[r], lights[g], lights[b]]), at)
-        at += 3
+  for (const b of blues)
+    for (const g of greens)
+      for (const r of reds) {
+        const bright = brightness(r, g, b)
+        out[at++] = red(coloured(r, bright))
+        out[at++] = green(coloured(g, bright))
+        out[at++] = blue(coloured(b, bright))
       }
   return out
 }
@@ -159,7 +176,8 @@ const wholes = new WeakMap<ColourTable, Uint16Array>()
 function wholeOf(table: ColourTable): Uint16Array {
   let whole = wholes.get(table)
   if (!whole) {
-    whole = Uint16Array.from(table, (x) => Math.round(255 * within(x) * (1 << HELD_BITS)))
+    whole = new Uint16Array(table.length)
+    for (let i = 0; i < whole.length; i++) whole[i] = within(table[i]) * 255 * (1 << HELD_BITS) + 0.5
     wholes.set(table, whole)
   }
   return whole

@@ -15,7 +15,9 @@ import { Playhead } from '../score/playhead.tsx'
 import { useSize } from '../score/time-view.ts'
 import { useEventView } from '../score/use-event-view.ts'
 import type { StageProps } from '../stage.ts'
+import { useKept } from '../ui/kept.ts'
 import { Paper } from '../ui/paper.tsx'
+import { useStable } from '../ui/stable.ts'
 import { BalancedPicture } from './balanced-picture.tsx'
 import { DrawLevels } from './draw-levels.tsx'
 import { Foot } from './foot.tsx'
@@ -62,7 +64,7 @@ function Sounds({ project, edit, top }: StageProps) {
   const [picked, setPicked] = useState<readonly string[]>([])
   const [side, setSide] = useState<'sound' | 'picture'>('sound')
   const [picturing, setPicturing] = useState(LOOKS_AT_PROGRAMME)
-  const all = useMemo(() => soundRows(project, find ? everyKey(project) : unfolded), [project, unfolded, find])
+  const all = useKept(useMemo(() => soundRows(project, find ? everyKey(project) : unfolded), [project, unfolded, find]))
   const measured = useLoudness(project)
   const every = useMemo(() => soundRows(project, everyKey(project)), [project])
   const event = eventOf(project)
@@ -75,7 +77,7 @@ function Sounds({ project, edit, top }: StageProps) {
   const ranged = useRange({ doc, rows, chosen: selected, onChosen: setPicked, edit, stretchAt: (time) => stretchAt(plan, time) })
   const clips = Object.values(doc.clips).filter((c) => c.state === 'in' && doc.placements[c.id] && project.files.find((f) => f.id === c.fileId)?.facts.audio)
   const heard = clips.filter((c) => stripOf(doc, c.id).on).length
-  const acts = rowActs({ project, edit, rows, setPicked, setUnfolded, setRange: ranged.setRange, hearAlone })
+  const acts = useStable({ ...rowActs({ project, edit, rows, setPicked, setUnfolded, setRange: ranged.setRange, hearAlone }) })
   return (
     <>
       {top(
@@ -246,7 +248,7 @@ function Rows({ project, rows, chosen, plan, unfolded, alone, ranged, measured, 
   const { doc } = project
   const colours = usePaperColours()
   const event = eventOf(project)
-  const whole = { from: event.start / FLICKS_PER_SECOND, span: Math.max(1, (event.end - event.start) / FLICKS_PER_SECOND) }
+  const whole = useKept({ from: event.start / FLICKS_PER_SECOND, span: Math.max(1, (event.end - event.start) / FLICKS_PER_SECOND) })
   const [ref, { width, height }] = useSize<HTMLDivElement>()
   const plot = Math.max(10, width - NAMES)
   const { view } = useEventView(ref, whole, { left: NAMES, plot, head: RIBBON, keys: 'zoomSounds' })

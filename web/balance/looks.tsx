@@ -13,11 +13,13 @@ import {
 import type { Angle, Edit } from '@pendolo/core/project'
 import { Button, Dropdown, Popover, Tooltip } from 'antd'
 import { Pipette } from 'lucide-react'
-import { useEffect, useState } from 'react'
+import { memo, useEffect, useState } from 'react'
 import { newId } from '../ids.ts'
+import { AfterPicture } from '../playback/after-picture.ts'
 import { filmFor } from '../playback/film.ts'
 import { PickColour } from '../playback/pick-colour.tsx'
-import { engine } from '../playback/use-engine.ts'
+import { engine, playAhead } from '../playback/use-engine.ts'
+import { useStable } from '../ui/stable.ts'
 import { useKeyHeld } from '../ui/use-keys.ts'
 import { InputChoice } from './input-table.tsx'
 import { changedLook, rebalanced, withInput, withVignette } from './look-parts.ts'
@@ -32,8 +34,19 @@ interface Props {
   readonly edit: (edits: Edit[], label: string, group?: string) => boolean
 }
 
+/** A table of colours and a picture through it take so long until they are seen, refreshes of the page. */
+const REFRESHES = 4
+
+interface LookLineOf {
+  readonly key: LookNumber
+  readonly label: string
+  readonly unit: string
+  readonly none: number
+  readonly times: number
+  readonly step: number
+}
 /** What is changed of a look, from its numbers to those that are shown. */
-const LINES: readonly { key: LookNumber; label: string; unit: string; none: number; times: number; step: number }[] = [
+const LINES: readonly LookLineOf[] = [
   { key: 'exposure', label: 'exposure', unit: 'stops', none: 0, times: 1, step: 0.05 },
   { key: 'warmth', label: 'warmth', unit: '%', none: 0, times: 100, step: 1 },
   { key: 'tint', label: 'green/magenta', unit: '%', none: 0, times: 100, step: 1 },
@@ -52,6 +65,32 @@ const VIGNETTE = [part('amount', 'dark'), part('size', 'begins at'), part('soft'
 const hundredths = (v: Vignette, times: number) =>
   Object.fromEntries(Object.entries(v).map(([key, x]) => [key, Math.round(x * times * 1e4) / 1e4])) as unknown as Vignette
 
+interface LookLineProps {
+  readonly line: LookLineOf
+  readonly name: string
+  /** As it is shown. */
+  readonly value: number
+  readonly onChange: (line: LookLineOf, value: number, group?: string) => void
+}
+
+/** One number of a look; while another one is dragged it is not drawn anew. */
+const LookLine = memo(function LookLine({ line, name, value, onChange }: LookLineProps) {
+  const { key, label, unit, times, step } = line
+  const [min, max] = LOOK_BOUNDS[key]
+  return (
+    <Line
+      label={label}
+      unit={unit}
+      value={value}
+      min={min * times}
+      max={max * times}
+      step={step}
+      name={`${label} of ${name}`}
+      onChange={(v, group) => onChange(line, v, group)}
+    />
+  )
+})
+
 /** How the pictures of an angle are corrected, in all its stretches or in one. */
 export function Looks({ project, scope, angles, edit }: Props) {
   const { id, name } = scope.angle
@@ -64,6 +103,14 @@ export function Looks({ project, scope, angles, edit }: Props) {
       to.map((a) => ({ type: 'seeAngle', angleId: a.id, look: look ?? null })),
       'copy a look',
     )
+  const [later] = useState(() => new AfterPicture(REFRESHES))
+  const { onChange } = useStable({
+    onChange: ({ key, times, none }: LookLineOf, value: number, group?: string) => {
+      const edits = [lookEdit(scope, changedLook(look, key, value / times, none))]
+      playAhead(project, edits)
+      later.add(() => edit(edits, 'correct an angle', group))
+    },
+  })
   if (matching)
     return (
       <div className="looks" role="region" aria-label={`Look of ${name}`}>
@@ -91,18 +138,8 @@ export function Looks({ project, scope, angles, edit }: Props) {
     )
   return (
     <div className="looks" role="region" aria-label={`Look of ${name}`}>
-      {LINES.map(({ key, label, unit, none, times, step }) => (
-        <Line
-          key={key}
-          label={label}
-          unit={unit}
-          value={Math.round((look?.[key] ?? none) * times * 100) / 100}
-          min={LOOK_BOUNDS[key][0] * times}
-          max={LOOK_BOUNDS[key][1] * times}
-          step={step}
-          name={`${label} of ${name}`}
-          onChange={(value, group) => edit([lookEdit(scope, changedLook(look, key, value / times, none))], 'correct an angle', group)}
-        />
+      {LINES.map((line) => (
+        <LookLine key={line.key} line={line} name={name} value={Math.round((look?.[line.key] ?? line.none) * line.times * 100) / 100} onChange={onChange} />
       ))}
       <Switched
         label="vignette"

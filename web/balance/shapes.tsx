@@ -3,12 +3,14 @@ import type { Stretch } from '@pendolo/core/mix'
 import { type Angle, anglesInUse, type Clip, pictureSpans, projectRate } from '@pendolo/core/project'
 import { flicks, frameStart } from '@pendolo/core/time'
 import { Button, Segmented } from 'antd'
-import { useMemo } from 'react'
+import { memo, useMemo } from 'react'
 import { newId } from '../ids.ts'
 import { filmFor } from '../playback/film.ts'
 import { engine } from '../playback/use-engine.ts'
 import type { StageProps } from '../stage.ts'
 import { Bob } from '../ui/bob.tsx'
+import { useKept } from '../ui/kept.ts'
+import { useStable } from '../ui/stable.ts'
 import { CurvesPanel } from './curves.tsx'
 import { FramingNumbers } from './framing.tsx'
 import { Looks } from './looks.tsx'
@@ -143,6 +145,15 @@ interface AngleListProps extends Pick<ShapesProps, 'project' | 'picturing' | 'ed
 
 function AngleList({ project: { doc, files }, angles, picturing, edit, onPicturing, onAngle }: AngleListProps) {
   const { angleId } = picturing
+  const clips = Object.values(doc.clips)
+  const about = useKept(Object.fromEntries(angles.map((a) => [a.id, aboutAngle(files, clips, a)])))
+  const acts = useStable({
+    onAngle,
+    onFraming: (id: string, framing: Angle['framing']) => {
+      onAngle(id)
+      edit([{ type: 'frameAngle', angleId: id, framing }], 'frame an angle')
+    },
+  })
   return (
     <div className="shapes-list">
       <Button
@@ -159,34 +170,45 @@ function AngleList({ project: { doc, files }, angles, picturing, edit, onPicturi
       </button>
       {anglesInUse(doc).map((a, i) =>
         angles.includes(a) ? (
-          <div key={a.id} style={{ display: 'grid', gridTemplateColumns: '24px 1fr auto', gap: 8, alignItems: 'center', padding: '3px 0' }}>
-            <Bob index={i} hue={a.hue} lit={a.id === angleId} />
-            <button type="button" className="plain" style={{ textAlign: 'left' }} onClick={() => onAngle(a.id)} aria-pressed={a.id === angleId}>
-              {a.name}
-              <span className="quiet mono">{` ${shapeOf(files, Object.values(doc.clips), a.of ?? a.id)}`}</span>
-              {a.of && <span className="quiet"> 2nd framing</span>}
-              {a.look && <span className="quiet"> corrected</span>}
-              {a.cutout && <span className="quiet"> framed</span>}
-            </button>
-            <Segmented
-              size="small"
-              value={a.framing}
-              aria-label={`Shape of ${a.name}`}
-              onChange={(framing) => {
-                onAngle(a.id)
-                edit([{ type: 'frameAngle', angleId: a.id, framing }], 'frame an angle')
-              }}
-              options={[
-                { value: 'fit' as const, label: 'fit' },
-                { value: 'fill' as const, label: 'fill' },
-              ]}
-            />
-          </div>
+          <AngleRow key={a.id} index={i} id={a.id} name={a.name} hue={a.hue} framing={a.framing} lit={a.id === angleId} about={about[a.id]} acts={acts} />
         ) : null,
       )}
     </div>
   )
 }
+
+interface AngleRowProps extends Pick<Angle, 'id' | 'name' | 'hue' | 'framing'> {
+  readonly index: number
+  readonly lit: boolean
+  readonly about: readonly string[]
+  readonly acts: { readonly onAngle: (id: string) => void; readonly onFraming: (id: string, framing: Angle['framing']) => void }
+}
+
+/** One angle to choose; while another one is corrected it is not drawn anew. */
+const AngleRow = memo(function AngleRow({ index, id, name, hue, framing, lit, about: [shape, ...rest], acts }: AngleRowProps) {
+  return (
+    <div style={{ display: 'grid', gridTemplateColumns: '24px 1fr auto', gap: 8, alignItems: 'center', padding: '3px 0' }}>
+      <Bob index={index} hue={hue} lit={lit} />
+      <button type="button" className="plain" style={{ textAlign: 'left' }} onClick={() => acts.onAngle(id)} aria-pressed={lit}>
+        {name}
+        <span className="quiet mono">{` ${shape}`}</span>
+        {rest.map((word) => (
+          <span key={word} className="quiet">{` ${word}`}</span>
+        ))}
+      </button>
+      <Segmented
+        size="small"
+        value={framing}
+        aria-label={`Shape of ${name}`}
+        onChange={(next) => acts.onFraming(id, next)}
+        options={[
+          { value: 'fit' as const, label: 'fit' },
+          { value: 'fill' as const, label: 'fill' },
+        ]}
+      />
+    </div>
+  )
+})
 
 /** What a clip is called: its take, where it has one, else its file. */
 function nameOfClip({ doc, files }: StageProps['project'], clipId: string): string {
@@ -194,8 +216,10 @@ function nameOfClip({ doc, files }: StageProps['project'], clipId: string): stri
   return clip?.take ?? files.find((f) => f.id === clip?.fileId)?.name ?? clipId
 }
 
-function shapeOf(files: readonly GatheredFile[], clips: readonly Clip[], angleId: string): string {
-  const clip = clips.find((c) => c.angleId === angleId)
+/** How large an angle's pictures are, and what was done to them. */
+function aboutAngle(files: readonly GatheredFile[], clips: readonly Clip[], { id, of, look, cutout }: Angle): string[] {
+  const clip = clips.find((c) => c.angleId === (of ?? id))
   const video = files.find((f) => f.id === clip?.fileId)?.facts.video
-  return video ? `${video.width}×${video.height}` : ''
+  const shape = video ? `${video.width}×${video.height}` : ''
+  return [shape, ...(of ? ['2nd framing'] : []), ...(look ? ['corrected'] : []), ...(cutout ? ['framed'] : [])]
 }

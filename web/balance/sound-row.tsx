@@ -4,7 +4,7 @@ import type { MixRange, Placement } from '@pendolo/core/project'
 import { FLICKS_PER_SECOND, type Flicks } from '@pendolo/core/time'
 import { Input, Switch as Toggle, Tooltip } from 'antd'
 import { ChevronDown, ChevronRight, Headphones } from 'lucide-react'
-import { type MouseEvent, useEffect, useState } from 'react'
+import { type MouseEvent, memo, useEffect, useState } from 'react'
 import type { PaperColours } from '../score/colours.ts'
 import type { Peaks } from '../score/peaks.ts'
 import type { TimeView } from '../score/time-view.ts'
@@ -51,7 +51,7 @@ interface Props {
 }
 
 /** One clip, channel or group: its name and whether it is heard, its waveform on the event, its level over it. */
-export function SoundRow({ row, placement, drawn, view, chosen, range, open, alone, colours, acts }: Props) {
+export const SoundRow = memo(function SoundRow({ row, placement, drawn, view, chosen, range, open, alone, colours, acts }: Props) {
   const { key, kind, depth, name, about, strip, on, file } = row
   const [from, to] = placement
     ? [view.from, view.from + view.span].map((t) => (t - placement.start / FLICKS_PER_SECOND) / placement.rate)
@@ -102,7 +102,7 @@ export function SoundRow({ row, placement, drawn, view, chosen, range, open, alo
       </div>
     </div>
   )
-}
+})
 
 /** What a row is called; a channel's name is typed here. */
 function Named({ row, open, acts }: Pick<Props, 'row' | 'open' | 'acts'>) {

@@ -126,11 +126,6 @@ export class Engine {
     else this.#tellClock()
   }
 
-  /** What is heard of the project, told before all else that has changed. */
-  hear(sounds: PlayModel['sounds']): void {
-    this.#desk?.set(this.#audible ?? sounds)
-  }
-
   /** Hears only these instead of the project's own mix (the flam check); null goes back. */
   listenTo(sounds: PlayModel['sounds'] | null): void {
     if (sounds === this.#audible) return

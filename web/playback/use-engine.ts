@@ -1,4 +1,5 @@
 import type { ProjectState } from '@pendolo/api'
+import { applyEdits, type Edit } from '@pendolo/core/project'
 import { useQueryClient } from '@tanstack/react-query'
 import { useEffect, useState, useSyncExternalStore } from 'react'
 import { hearStates } from '../data/queries.ts'
@@ -49,11 +50,16 @@ function modelOf(project: ProjectState): PlayModel {
   return model
 }
 
-/** Keeps the engine playing what the project is now: what is changed is heard before it is drawn. */
+/** Shows and plays what edits would make of a project before they are made: the page is drawn anew for longer than a picture lasts. */
+export function playAhead(project: ProjectState, edits: readonly Edit[]): void {
+  engine.load(modelOf({ ...project, doc: applyEdits(project.doc, edits).doc }))
+}
+
+/** Keeps the engine playing what the project is now: what is changed is heard and seen in pictures before the page is drawn anew. */
 export function useLoaded(project: ProjectState): PlayModel {
   const client = useQueryClient()
   const model = modelOf(project)
   useEffect(() => engine.load(model), [model])
-  useEffect(() => hearStates(client, project.id, (state) => engine.hear(modelOf(state).sounds)), [client, project.id])
+  useEffect(() => hearStates(client, project.id, (state) => engine.load(modelOf(state))), [client, project.id])
   return model
 }

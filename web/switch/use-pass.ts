@@ -6,10 +6,10 @@ import { useEffect, useMemo, useRef, useState } from 'react'
 import { useStep } from '../data/queries.ts'
 import { undoFirst } from '../data/undo-scope.ts'
 import { newId } from '../ids.ts'
+import { AfterPicture } from '../playback/after-picture.ts'
 import { filmFor } from '../playback/film.ts'
 import { engine } from '../playback/use-engine.ts'
 import type { StageProps } from '../stage.ts'
-import { AfterPicture } from './after-picture.ts'
 import { comesBack, plainChoice } from './comes-back.ts'
 
 const FOREVER = flicks(Number.MAX_SAFE_INTEGER)

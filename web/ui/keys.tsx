@@ -1,5 +1,5 @@
 import { Input, Modal, Table } from 'antd'
-import { useState } from 'react'
+import { memo, useState } from 'react'
 import { KEYMAP, type KeyId, keyText, type Where } from './keymap.ts'
 
 /** Places in the order of the work. */
@@ -8,7 +8,7 @@ const ROWS = (Object.keys(KEYMAP) as KeyId[])
   .map((id) => ({ id, keys: keyText(id), what: KEYMAP[id].what, where: KEYMAP[id].where }))
   .sort((a, b) => PLACES.indexOf(a.where) - PLACES.indexOf(b.where))
 
-export function KeysList({ open, onClose }: { open: boolean; onClose: () => void }) {
+export const KeysList = memo(function KeysList({ open, onClose }: { open: boolean; onClose: () => void }) {
   const [find, setFind] = useState('')
   const shown = ROWS.filter((k) => `${k.keys} ${k.what} ${k.where}`.toLowerCase().includes(find.toLowerCase()))
   return (
@@ -35,4 +35,4 @@ export function KeysList({ open, onClose }: { open: boolean; onClose: () => void
       />
     </Modal>
   )
-}
+})

@@ -1,5 +1,6 @@
 import { Button, Tooltip } from 'antd'
 import { Keyboard, SunMoon } from 'lucide-react'
+import { memo } from 'react'
 import { Link, useParams } from 'react-router'
 import { keyText } from './keymap.ts'
 
@@ -14,8 +15,15 @@ export const STAGES = [
 
 export type StagePath = (typeof STAGES)[number]['path']
 
+interface RailProps {
+  readonly current: StagePath | null
+  readonly done: readonly boolean[]
+  readonly onKeys: () => void
+  readonly onPaper: () => void
+}
+
 /** The six stages as bobs on a pendulum rod; the current one swung out. */
-export function Rail({ current, done, onKeys, onPaper }: { current: StagePath | null; done: readonly boolean[]; onKeys: () => void; onPaper: () => void }) {
+export const Rail = memo(function Rail({ current, done, onKeys, onPaper }: RailProps) {
   const { projectId } = useParams()
   const at = STAGES.findIndex((s) => s.path === current)
   return (
@@ -69,4 +77,4 @@ export function Rail({ current, done, onKeys, onPaper }: { current: StagePath | 
       </div>
     </div>
   )
-}
+})

@@ -10,12 +10,19 @@ const NEXT = ['keydown', 'pointerdown', 'pagehide'] as const
 export class AfterPicture {
   private waiting: (() => void)[] = []
 
+  /** @param refreshes of the page that it waits for: what is only copied is seen at the second, what is made anew a little later */
+  constructor(private readonly refreshes = 2) {}
+
   add(act: () => void): void {
     this.waiting.push(act)
     if (this.waiting.length > 1) return
-    requestAnimationFrame(() => requestAnimationFrame(() => setTimeout(this.now)))
+    this.behind(this.refreshes)
     setTimeout(this.now, AT_MOST)
     for (const type of NEXT) window.addEventListener(type, this.now, true)
+  }
+
+  private behind(refreshes: number): void {
+    requestAnimationFrame(() => (refreshes > 1 ? this.behind(refreshes - 1) : setTimeout(this.now)))
   }
 
   get waits(): boolean {

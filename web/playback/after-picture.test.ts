@@ -38,6 +38,17 @@ test('it is done in order behind the second refresh of the page, once', () => {
   expect(done).toEqual(['a', 'b'])
 })
 
+test('what takes longer to be seen is waited for longer', () => {
+  const done: string[] = []
+  new AfterPicture(3).add(() => done.push('a'))
+  const seen = [1, 2, 3].map(() => {
+    refresh()
+    jest.advanceTimersByTime(1)
+    return done.length
+  })
+  expect(seen).toEqual([0, 0, 1])
+})
+
 test('a page that is not drawn does it after a moment', () => {
   const { done } = two()
   jest.advanceTimersByTime(150)
