@@ -189,9 +189,8 @@ const AngleRow = memo(function AngleRow({ index, id, name, hue, framing, lit, ab
   return (
     <div style={{ display: 'grid', gridTemplateColumns: '24px 1fr auto', gap: 8, alignItems: 'center', padding: '3px 0' }}>
       <Bob index={index} hue={hue} lit={lit} />
-      <button type="button" className="plain" style={{ textAlign: 'left' }} onClick={() => acts.onAngle(id)} aria-pressed={lit}>
+      <button type="button" className="plain" title={`${name} ${shape}`} onClick={() => acts.onAngle(id)} aria-pressed={lit}>
         {name}
-        <span className="quiet mono">{` ${shape}`}</span>
         {rest.map((word) => (
           <span key={word} className="quiet">{` ${word}`}</span>
         ))}

@@ -215,6 +215,16 @@ describe('the pictures', () => {
     expect(told).toBe(before)
   })
 
+  test('an angle that is corrected is seen sharp while it stands, those of the wall are not', () => {
+    stand(8)
+    rest()
+    // The programme alone wants a sharper one.
+    expect([...copies.keys()].sort()).toEqual(['/a1/sharp', '/a1/tile', '/b1/tile'])
+    say({ type: 'tile', key: 'balance', source: { kind: 'angle', angleId: 'b', asCut: true }, surface: 'stage', place: null })
+    rest()
+    expect(copies.has('/b1/sharp')).toBe(true)
+  })
+
   test('where the chosen angle has no picture its last one is held when that is wished, standing and playing', () => {
     say({ type: 'model', model: model({ points: { cut: [{ time: seconds(0), angleId: 'a' }] }, standIn: 'hold' }) })
     stand(25)

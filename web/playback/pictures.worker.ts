@@ -180,11 +180,12 @@ function playingPicture(tile: Tile, clip: PlayClip, at: Flicks, pictured: Flicks
   return sample && { sample, sight: seen.sights.at(clip.angleId, moved, clip.clipId), next: blends ? (from?.following(seconds) ?? null) : null, exact }
 }
 
-/** Standing, the programme is shown from the sharper copy; the tile's picture serves until it is there. */
+/** Standing, all but the wall is shown from the sharper copy; the tile's picture serves until it is there. */
 function standingPicture(tile: Tile, clip: PlayClip, at: Flicks, pictured: Flicks, atOnce: boolean): Found | null {
   const seconds = copySeconds(clip, pictured)
   const blends = seen.sights.blends(clip.angleId, at, clip.clipId)
-  const sharp = tile.source.kind !== 'angle' && !atOnce ? copies.of(clip, true) : null
+  const onWall = tile.source.kind === 'angle' && !tile.source.asCut
+  const sharp = onWall || atOnce ? null : copies.of(clip, true)
   const own = sharp?.still(seconds, blends) ?? null
   const from = own ? sharp : copies.of(clip, false)
   const sample = own ?? from?.still(seconds, blends) ?? null

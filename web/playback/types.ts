@@ -128,7 +128,10 @@ export type ToWorker =
   /** Whether pictures are seen as they are corrected. */
   | { type: 'looks'; on: boolean }
 
-/** What a tile shows: an angle (as what is cut has it, or its newest take), the programme, or one clip by itself with an offset of its own. */
+/**
+ * What a tile shows: an angle, the programme, or one clip by itself with an offset of its own. An angle `asCut` is seen for being corrected:
+ * the take that the version at hand has, sharp while it stands; else it is a tile of the wall, with its newest take.
+ */
 export type TileSource = { kind: 'angle'; angleId: string; asCut?: true } | { kind: 'programme' } | { kind: 'clip'; clipId: string; offset: number }
 
 /** A small picture that somebody waits for. */
