@@ -15,7 +15,7 @@ import { Playhead } from '../score/playhead.tsx'
 import { useSize } from '../score/time-view.ts'
 import { useEventView } from '../score/use-event-view.ts'
 import type { StageProps } from '../stage.ts'
-import { useKept } from '../ui/kept.ts'
+import { useKept, useKeptEach } from '../ui/kept.ts'
 import { Paper } from '../ui/paper.tsx'
 import { useStable } from '../ui/stable.ts'
 import { BalancedPicture } from './balanced-picture.tsx'
@@ -64,7 +64,7 @@ function Sounds({ project, edit, top }: StageProps) {
   const [picked, setPicked] = useState<readonly string[]>([])
   const [side, setSide] = useState<'sound' | 'picture'>('sound')
   const [picturing, setPicturing] = useState(LOOKS_AT_PROGRAMME)
-  const all = useKept(useMemo(() => soundRows(project, find ? everyKey(project) : unfolded), [project, unfolded, find]))
+  const all = useKeptEach(useMemo(() => soundRows(project, find ? everyKey(project) : unfolded), [project, unfolded, find]))
   const measured = useLoudness(project)
   const every = useMemo(() => soundRows(project, everyKey(project)), [project])
   const event = eventOf(project)
@@ -291,7 +291,7 @@ function Rows({ project, rows, chosen, plan, unfolded, alone, ranged, measured, 
   for (let i = 0; i < rows.length; i++) {
     const row = rows[i]
     const own: Row[] = []
-    if (row.kind === 'clip') while (rows[i + 1]?.kind === 'channel' && rows[i + 1].clip === row.clip) own.push(rows[++i])
+    if (row.kind === 'clip') while (rows[i + 1]?.kind === 'channel' && rows[i + 1].clip?.id === row.clip?.id) own.push(rows[++i])
     parts.push(one(row))
     if (own.length > 0 && row.clip) parts.push(channels(row.clip.id, row.about, own))
   }
