@@ -35,6 +35,8 @@ test.describe.configure({ mode: 'serial' })
 test.setTimeout(900_000)
 
 test.beforeAll(async () => {
+  // On a fresh clone the show is made first.
+  test.setTimeout(900_000)
   ;({ server, home } = await startDemo())
 })
 test.afterAll(() => server?.kill())
