@@ -107,8 +107,9 @@ export function Looks({ project, scope, angles, edit }: Props) {
   const { onChange } = useStable({
     onChange: ({ key, times, none }: LookLineOf, value: number, group?: string) => {
       const edits = [lookEdit(scope, changedLook(look, key, value / times, none))]
-      playAhead(project, edits)
+      // What does not fit is told by the edit itself.
       later.add(() => edit(edits, 'correct an angle', group))
+      playAhead(project, edits)
     },
   })
   if (matching)
