@@ -144,6 +144,17 @@ describe('the engine', () => {
     expect(clocks().at(-1)?.time).toBeCloseTo(at, -1)
   })
 
+  test('a browser that does not know yet when its sound is heard does not set the pictures off', async () => {
+    const engine = await makeEngine()
+    engine.seek(seconds(12))
+    jest.advanceTimersByTime(9000)
+    desk.stamp = { contextTime: 5.07, performanceTime: 0 }
+    await engine.play()
+    expect(clocks().at(-1)).toMatchObject({ playing: true, from: seconds(12) })
+    expect(clocks().at(-1)?.time).toBeLessThan(seconds(12))
+    expect(engine.now()).toBe(seconds(12))
+  })
+
   test('where the sound falters the clock does not run ahead of what was computed', async () => {
     const engine = await makeEngine()
     await engine.play()

@@ -2,6 +2,7 @@ import { type DeskPassage, deskLatency } from '@pendolo/core/mix'
 import type { Rect } from '@pendolo/core/picture'
 import { FLICKS_PER_SECOND, type Flicks, flicks, frameAt, frameStart, programmeLength, programmeTimesOf, type Rate, runAt, ZERO } from '@pendolo/core/time'
 import type { Click } from './clicks.ts'
+import { heardAt } from './heard.ts'
 import { SOUND_RATE, SoundDesk } from './sound.ts'
 import type { Along, ClockMap, FromWorker, HeavyRange, Held, Meter, PictureHealth, PlayModel, ReadyRange, TileSource, ToWorker } from './types.ts'
 
@@ -31,8 +32,6 @@ const NO_HEALTH: PictureHealth = { due: 0, late: 0, shown: {}, programme: { angl
 const CLOCK_EVERY = 100
 /** The end of a stretch that is played by itself is looked for this often, ms. */
 const SECTION_EVERY = 15
-/** Sound that was not computed cannot be heard: where it falters the clock does not run further ahead of it, s. */
-const FALTERING = 0.25
 /** Less than this before the end, s, playing begins anew. */
 const LEAST = 0.2
 /** React hears of the running time this often, ms; the playhead is moved by its own frames. */
@@ -256,41 +255,14 @@ export class Engine {
   #clock(): ClockMap {
     const now = wall()
     if (!this.#playing) return { playing: false, along: this.#along, time: this.#time, wall: now, speed: 0 }
-    if (isHeard(this.#speed) && this.#desk) {
-      const { context } = this.#desk
-      const stamp = context.getOutputTimestamp()
-      // What leaves the loudspeaker now, where the browser tells it; else the clock less its stated delay.
-      const usable = stamp.contextTime !== undefined && stamp.performanceTime !== undefined && stamp.contextTime > 0
-      const heard = usable
-        ? Math.min((stamp.contextTime as number) + (performance.now() - (stamp.performanceTime as number)) / 1000, context.currentTime + FALTERING)
-        : context.currentTime - (context.baseLatency || 0)
-      return {
-        playing: true,
-        along: this.#along,
-        time: this.#anchor.time + (heard - this.#desk.latency - this.#anchor.context) * this.#speed * FLICKS_PER_SECOND,
-        wall: now,
-        speed: this.#speed,
-      }
-    }
-    return {
-      playing: true,
-      along: this.#along,
-      time: this.#anchor.time + ((now - this.#anchor.wall) / 1000) * this.#speed * FLICKS_PER_SECOND,
-      wall: now,
-      speed: this.#speed,
-    }
+    const run = { playing: true, along: this.#along, wall: now, speed: this.#speed, from: this.#anchor.time }
+    const passed =
+      isHeard(this.#speed) && this.#desk ? heardAt(this.#desk.context) - this.#desk.latency - this.#anchor.context : (now - this.#anchor.wall) / 1000
+    return { ...run, time: this.#anchor.time + passed * this.#speed * FLICKS_PER_SECOND }
   }
 
   #tellClock(): void {
-    const clock = this.#clock()
-    // Before the first sound leaves, the picture waits at the start instead of running ahead of it.
-    this.#send({
-      type: 'clock',
-      clock:
-        clock.playing && this.#speed > 0 && clock.time < this.#anchor.time
-          ? { ...clock, time: Math.max(clock.time, this.#anchor.time - 0.2 * FLICKS_PER_SECOND) }
-          : clock,
-    })
+    this.#send({ type: 'clock', clock: this.#clock() })
   }
 
   /** Plays from where it stands; with sound from half to double speed, its pitch kept. */

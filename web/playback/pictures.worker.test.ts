@@ -12,6 +12,8 @@ const mockMaps: (readonly number[])[] = []
 const mockTables: unknown[] = []
 /** Whether they are drawn in half the detail. */
 let mockRough = false
+/** From where copies were decoded ahead, s of theirs. */
+let mockPrimed: [string, number][] = []
 /** How long a picture takes that goes through one, ms. */
 let mockCost = 0
 
@@ -25,7 +27,9 @@ const mockDraw =
 jest.mock('./stream.ts', () => ({
   FrameStream: class {
     #copy: { ready: Set<number>; changed: () => void; closed: boolean }
+    #url: string
     constructor(url: string, changed: () => void) {
+      this.#url = url
       this.#copy = { ready: copies.get(url)?.ready ?? new Set(), changed, closed: false }
       copies.set(url, this.#copy)
     }
@@ -40,6 +44,7 @@ jest.mock('./stream.ts', () => ({
       const sample = this.#sample(Math.floor(time * 25 + 1e-6) + 1)
       return sample && { sample, share: (time * 25) % 1 }
     }
+    prime = (time: number) => void mockPrimed.push([this.#url, time])
     close = () => {
       this.#copy.closed = true
     }
@@ -163,6 +168,7 @@ beforeEach(async () => {
   copies.clear()
   mockPainted = []
   mockPlaces = []
+  mockPrimed = []
   refresh = null
   health = null
   told = 0
@@ -213,6 +219,41 @@ describe('the pictures', () => {
     const before = told
     for (let i = 0; i < 20; i++) expect(frame()).toBe(false)
     expect(told).toBe(before)
+  })
+
+  test('where it stands for a moment, what follows is decoded ahead, of the light copies that are seen', () => {
+    jest.useFakeTimers({ doNotFake: ['performance', 'requestAnimationFrame'] })
+    stand(8)
+    rest()
+    stand(9)
+    rest()
+    expect(mockPrimed).toEqual([])
+    jest.advanceTimersByTime(300)
+    expect(mockPrimed.sort()).toEqual([
+      ['/a1/tile', 9],
+      ['/a1/tile', 9],
+      ['/b1/tile', 4],
+    ])
+    mockPrimed = []
+    play(9)
+    frame()
+    jest.advanceTimersByTime(300)
+    expect(mockPrimed).toEqual([])
+    jest.useRealTimers()
+  })
+
+  test.each([1, -1])('until the first sound leaves, pictures wait where it stood and do not go back before it; at speed %d', (speed) => {
+    stand(8)
+    rest()
+    for (let f = 150; f < 250; f++) copies.get('/a1/tile')?.ready.add(f)
+    say({ type: 'clock', clock: { playing: true, along: 'master', time: seconds(8 - 0.2 * speed), wall: now, speed, from: seconds(8) } })
+    const wanted: (number | null)[] = []
+    for (let i = 0; i < 15; i++) {
+      frame(20)
+      wanted.push(health?.shown['angle:a']?.wanted ?? null)
+    }
+    expect(new Set(wanted.slice(0, 6).filter((f) => f !== null))).toEqual(new Set([200]))
+    expect(Math.sign((wanted.at(-1) ?? 200) - 200)).toBe(speed)
   })
 
   test('an angle that is corrected is seen sharp while it stands, those of the wall are not', () => {

@@ -34,8 +34,10 @@ interface Tile {
   drawnKey: string
 }
 
-/** From drawing to being seen passes more than one refresh of the screen, ms: with few large tiles about one, with many small ones two. */
-const UNTIL_SEEN = 27
+/** From drawing to being seen passes a refresh of the screen, ms; with each tile that changes there is more to bring there, up to two and a half. */
+const UNTIL_SEEN = 17
+const UNTIL_SEEN_OF_TILE = 2
+const UNTIL_SEEN_AT_MOST = 42
 /** Health is told at most this often, ms. */
 const TELL_EVERY = 100
 /** What is seen of a surface between its tiles: the ground of the stage. */
@@ -43,6 +45,8 @@ const GROUND = '#101113'
 /** Tiles are drawn for so long, ms; then messages are heard, for a pressed key must not wait for a wall that is drawn slowly. Shorter, and pictures come later than what is heard. */
 const SLICE = 30
 const SMOOTHING = 0.1
+/** Where it stands so long playing may begin, and what follows is decoded ahead, ms. */
+const PRIMED_AFTER = 100
 
 const surfaces = new Map<string, Surface>()
 const tiles = new Map<string, Tile>()
@@ -57,6 +61,7 @@ let dirty = true
 let told = 0
 let untold = true
 let ticking = false
+let primer: ReturnType<typeof setTimeout> | undefined
 /** Addresses of copies that clips have. */
 let urls: readonly (string | null)[] = []
 /** Whether the programme was seen last from what was made for playing. */
@@ -72,7 +77,7 @@ const shown: Record<string, { clipId: string | null; frame: number | null; wante
 
 const wall = () => performance.timeOrigin + performance.now()
 /** What is drawn now. */
-const instant = () => seen.instant(wall() + spent + UNTIL_SEEN)
+const instant = () => seen.instant(wall() + spent + Math.min(UNTIL_SEEN + UNTIL_SEEN_OF_TILE * tiles.size, UNTIL_SEEN_AT_MOST))
 
 const isRough = () => seen.clock.playing && rougher.on
 
@@ -263,6 +268,7 @@ onInput(() => {
 /** Draws at the next refresh; while nothing plays and nothing changes, nothing is drawn and nothing is told. */
 function redraw(): void {
   dirty = true
+  clearTimeout(primer)
   if (ticking) return
   ticking = true
   requestAnimationFrame(tick)
@@ -329,6 +335,16 @@ function tick(): void {
   }
   ticking = playing || dirty || untold || rest.length > 0
   if (ticking) requestAnimationFrame(tick)
+  else primer = setTimeout(prime, PRIMED_AFTER)
+}
+
+/** Playing, the wall shows its pictures from the first on. */
+function prime(): void {
+  const now = instant()
+  for (const { source } of tiles.values()) {
+    const { clip, at } = seen.ofTile(source, now)
+    if (clip) copies.of(clip, false)?.prime(copySeconds(clip, seen.pictured(clip, at)))
+  }
 }
 
 void loadFonts().catch(() => undefined)

@@ -83,7 +83,8 @@ export class Seen {
   instant(wall: number): Instant {
     const { clock } = this
     const along = clock.playing ? ((wall - clock.wall) / 1000) * clock.speed * FLICKS_PER_SECOND : 0
-    const time = flicks(Math.round(clock.time + along))
+    const reached = clock.time + along
+    const time = flicks(Math.round(clock.from === undefined ? reached : clock.speed < 0 ? Math.min(clock.from, reached) : Math.max(clock.from, reached)))
     return clock.along === 'master' ? { master: time, film: null } : { master: this.resolver.masterAt(time), film: time }
   }
 

@@ -91,6 +91,31 @@ describe('pictures of a light copy', () => {
     expect(copy.runs).toBe(1)
   })
 
+  test('standing, what follows is decoded ahead, what is seen stays seen, and playing begins with it', async () => {
+    stream.prime(at(42))
+    stream.still(at(42))
+    await settle()
+    stream.prime(at(60))
+    await settle()
+    // Nothing is known of where it would begin.
+    expect(copy.runs).toBe(0)
+    stream.prime(at(42))
+    stream.prime(at(42))
+    expect(frameOf(stream.still(at(42)))).toBe(42)
+    await settle()
+    expect([copy.runs, changed, openPictures()]).toEqual([1, 1, 9])
+    expect(frameOf(stream.still(at(42)))).toBe(42)
+    for (let frame = 42; frame < 50; frame++) expect(frameOf(stream.playing(at(frame), 1))).toBe(frame)
+    await settle()
+    expect(frameOf(stream.playing(at(55), 1))).toBe(55)
+    expect(copy.runs).toBe(1)
+    // Elsewhere it is fetched as ever.
+    stream.still(at(100))
+    await settle()
+    expect(frameOf(stream.still(at(100)))).toBe(100)
+    expect(openPictures()).toBe(1)
+  })
+
   test('a late clock skips pictures without decoding anew, a jump begins anew where it leads', async () => {
     stream.playing(at(0), 1)
     await settle()

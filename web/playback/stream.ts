@@ -58,7 +58,7 @@ export class FrameStream {
   playing(time: number, speed: number): Picture | null {
     const first = this.#held[0]?.from
     const far = this.#pumpAt < 0 || time < (first ?? this.#pumpAt) - SAME || (!this.#pumped && time > this.#pumpAt + SEEK_SECONDS * Math.max(1, speed))
-    if (far) this.#startPump(time)
+    if (far) this.#startPump(time, this.#held.length === 1 && shows(this.#held[0], time))
     // Passed pictures make room.
     while (this.#held.length > 1 && this.#held[1].from <= time + SAME) this.#held.shift()?.sample.close()
     if (this.#held.length <= AHEAD) this.#room?.()
@@ -91,6 +91,12 @@ export class FrameStream {
     this.#bothWanted = both
     if (!this.#stillBusy) void this.#fetchStill()
     return null
+  }
+
+  /** Standing at a time whose picture is there: what follows is decoded ahead, so that playing can begin. */
+  prime(time: number): void {
+    if (this.#pumpAt >= 0 || this.#stillBusy || !this.#held.some((h) => shows(h, time))) return
+    this.#startPump(time, true)
   }
 
   async #fetchStill(): Promise<void> {
@@ -139,11 +145,12 @@ export class FrameStream {
     return null
   }
 
-  #startPump(time: number): void {
+  /** @param keeps until the first picture comes, what is held may be shown */
+  #startPump(time: number, keeps: boolean): void {
     this.#stopPump()
     this.#pumpAt = time
     this.#pumped = false
-    void this.#pump(time, this.#run)
+    void this.#pump(time, this.#run, keeps)
   }
 
   #stopPump(): void {
@@ -153,10 +160,11 @@ export class FrameStream {
     this.#room?.()
   }
 
-  async #pump(from: number, run: number): Promise<void> {
+  async #pump(from: number, run: number, keeps: boolean): Promise<void> {
     const sink = await this.#sink
     if (!sink || run !== this.#run) return
-    this.#clear()
+    let old = keeps
+    if (!old) this.#clear()
     try {
       for await (const sample of sink.samples(Math.max(0, from + SAME))) {
         if (run !== this.#run || this.#closed) {
@@ -169,6 +177,8 @@ export class FrameStream {
           picture.close()
           return
         }
+        if (old) this.#clear()
+        old = false
         this.#held.push({ ...shown, sample: picture })
         this.#pumpAt = shown.from
         while (this.#held.length > AHEAD && run === this.#run) {

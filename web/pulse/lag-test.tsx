@@ -1,6 +1,7 @@
 import { measureLag } from '@pendolo/core/grid'
 import { Button, Progress } from 'antd'
 import { useCallback, useEffect, useRef, useState } from 'react'
+import { heardAt } from '../playback/heard.ts'
 import { engine } from '../playback/use-engine.ts'
 
 const BEAT = 0.6
@@ -45,9 +46,7 @@ export function LagTest({ onDone }: { onDone: (ms: number) => void }) {
       event.stopPropagation()
       const { current } = run
       if (!current) return
-      const { contextTime = 0, performanceTime = 0 } = current.context.getOutputTimestamp()
-      const heard = contextTime > 0 ? contextTime + (event.timeStamp - performanceTime) / 1000 : current.context.currentTime
-      current.presses.push(heard)
+      current.presses.push(heardAt(current.context, event.timeStamp))
       setPressed(current.presses.length)
     }
     window.addEventListener('keydown', press, true)
