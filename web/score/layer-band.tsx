@@ -1,11 +1,10 @@
 import type { Layer } from '@pendolo/core/project'
 import { FLICKS_PER_SECOND, type Flicks, flicks, frameStart, type Rate } from '@pendolo/core/time'
 import { type Geometry, HEAD, LABELS, xAt } from './geometry.ts'
+import type { LayerRows } from './layer-rows.ts'
 import { useDragged } from './use-dragged.ts'
 import type { ScoreActions } from './use-score-gestures.ts'
 
-/** Height of the band, px. */
-export const BAND = 20
 /** Width of an edge that is taken hold of, px. */
 const EDGE = 7
 
@@ -13,6 +12,7 @@ interface Props {
   readonly geometry: Geometry
   /** From the lowest to the highest. */
   readonly layers: readonly Layer[]
+  readonly rows: LayerRows
   readonly chosen: string | null
   readonly rate: Rate
   readonly label: (time: Flicks) => string
@@ -36,7 +36,7 @@ export function LayerBand(props: Props) {
   )
 }
 
-function Bar({ geometry, layer, chosen, rate, label, cutId, nameOf, actions }: Omit<Props, 'layers'> & { layer: Layer }) {
+function Bar({ geometry, layer, rows, chosen, rate, label, cutId, nameOf, actions }: Omit<Props, 'layers'> & { layer: Layer }) {
   const { from, to } = layer
   const frame = frameStart(1, rate)
   const set = (to: Pick<Layer, 'from' | 'to'>, words: string) => actions.edit([{ type: 'layers', cutId, layers: [{ ...layer, ...to }] }], words)
@@ -64,11 +64,13 @@ function Bar({ geometry, layer, chosen, rate, label, cutId, nameOf, actions }: O
   const [x, width] = [Math.max(LABELS, a), Math.min(LABELS + geometry.plotWidth, b) - Math.max(LABELS, a)]
   if (width < 1) return null
   const words = layer.kind === 'title' ? layer.text?.split('\n')[0] || 'title' : (nameOf(layer.angleId ?? layer.fileId ?? '') ?? layer.kind)
+  const place = { top: HEAD + geometry.wave + (rows.count - 1 - (rows.rowOf.get(layer.id) ?? 0)) * rows.height, height: rows.height - 3 }
   return (
-    <div className={chosen === layer.id ? 'layer-bar chosen' : 'layer-bar'} style={{ left: x, width, top: HEAD + geometry.wave, height: BAND - 3 }}>
+    <div className={chosen === layer.id ? 'layer-bar chosen' : 'layer-bar'} style={{ left: x, width, ...place }}>
       <button
         type="button"
         {...body}
+        style={{ lineHeight: `${place.height - 4}px` }}
         aria-pressed={chosen === layer.id}
         aria-label={`${layer.kind} ${words} from ${label(from)} to ${label(to)}`}
         onKeyDown={(e) => {

@@ -3,6 +3,7 @@ import { flicks, secondsToFlicks } from '@pendolo/core/time'
 import { headsInView } from './draw.ts'
 import { geometryOf, HEAD, LABELS, laneMiddle, NAMED_LANE, OVERVIEW, secondsAt, spotAt, xAt } from './geometry.ts'
 import { takeRows } from './ground.ts'
+import { layerRows } from './layer-rows.ts'
 import { levelFor, readPeaks } from './peaks.ts'
 import { headAt } from './use-score-gestures.ts'
 
@@ -97,4 +98,19 @@ test('lanes, master and the whole event share the height: no lane lies outside i
       expect(banded.lanesBottom).toBeLessThanOrEqual(height - OVERVIEW)
       expect(banded.lanesTop).toBe(HEAD + banded.wave + 18)
     }
+})
+
+describe('rows of layers', () => {
+  const rows = (...ranges: [number, number][]) => {
+    const { count, rowOf, height } = layerRows(ranges.map(([from, to], i) => ({ id: String(i), from: flicks(from), to: flicks(to) })))
+    return { count, height, rows: ranges.map((_, i) => rowOf.get(String(i))) }
+  }
+  test('layers that lie over each other stand above each other, others beside each other', () => {
+    expect(rows()).toMatchObject({ count: 0 })
+    expect(rows([0, 5], [5, 9])).toEqual({ count: 1, height: 20, rows: [0, 0] })
+    expect(rows([0, 5], [4, 9], [7, 12], [1, 2])).toEqual({ count: 3, height: 17, rows: [0, 1, 2, 1] })
+  })
+  test('however many there are, lanes keep their room', () => {
+    expect(rows([0, 9], [0, 9], [0, 9], [0, 9], [0, 9], [0, 9])).toMatchObject({ count: 4, rows: [0, 1, 2, 3, 3, 3] })
+  })
 })

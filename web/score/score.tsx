@@ -16,7 +16,8 @@ import { flagsInView } from './flags.ts'
 import { type Geometry, geometryOf, HEAD, LABELS, laneTop, NAMED_LANE, OVERVIEW } from './geometry.ts'
 import { drawGround, type ScoreGround, type ScoreLane } from './ground.ts'
 import { Heads } from './heads.tsx'
-import { BAND, LayerBand } from './layer-band.tsx'
+import { LayerBand } from './layer-band.tsx'
+import { layerRows } from './layer-rows.ts'
 import { MarkFlags } from './mark-flags.tsx'
 import { Overview } from './overview.tsx'
 import type { Wave } from './peaks.ts'
@@ -60,7 +61,8 @@ export const Score = memo(function Score({ project, spans, points, actions, chos
   zoomRef.current = (factor) => zoom(factor, seconds(engine.now()))
   const cut = activeCut(doc)
   const layers = useMemo(() => layersOf(cut), [cut])
-  const band = layers.length > 0 ? BAND : 0
+  const rows = useMemo(() => layerRows(layers), [layers])
+  const band = rows.count * rows.height
   const geometry = useMemo(() => geometryOf(width, height, angles.length, view, band), [width, height, angles.length, view, band])
   const { gesture, handlers } = useScoreGestures({ ref, geometry, points, angles, recorded, rate, actions, zoom, move })
   const drag = gesture?.kind === 'head' ? gesture : null
@@ -123,6 +125,7 @@ export const Score = memo(function Score({ project, spans, points, actions, chos
           cutId={cut.id}
           nameOf={(id) => angles.find((a) => a.id === id)?.name ?? project.files.find((f) => f.id === id)?.name}
           layers={layers}
+          rows={rows}
           chosen={layerId}
           rate={rate}
           label={label}
