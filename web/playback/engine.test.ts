@@ -150,7 +150,7 @@ describe('the engine', () => {
     jest.advanceTimersByTime(9000)
     desk.stamp = { contextTime: 5.07, performanceTime: 0 }
     await engine.play()
-    expect(clocks().at(-1)).toMatchObject({ playing: true, from: seconds(12) })
+    expect(clocks().at(-1)).toMatchObject({ playing: true, began: { time: seconds(12) } })
     expect(clocks().at(-1)?.time).toBeLessThan(seconds(12))
     expect(engine.now()).toBe(seconds(12))
   })

@@ -255,7 +255,7 @@ export class Engine {
   #clock(): ClockMap {
     const now = wall()
     if (!this.#playing) return { playing: false, along: this.#along, time: this.#time, wall: now, speed: 0 }
-    const run = { playing: true, along: this.#along, wall: now, speed: this.#speed, from: this.#anchor.time }
+    const run = { playing: true, along: this.#along, wall: now, speed: this.#speed, began: { time: this.#anchor.time, wall: this.#anchor.wall } }
     const passed =
       isHeard(this.#speed) && this.#desk ? heardAt(this.#desk.context) - this.#desk.latency - this.#anchor.context : (now - this.#anchor.wall) / 1000
     return { ...run, time: this.#anchor.time + passed * this.#speed * FLICKS_PER_SECOND }

@@ -246,7 +246,8 @@ describe('the pictures', () => {
     stand(8)
     rest()
     for (let f = 150; f < 250; f++) copies.get('/a1/tile')?.ready.add(f)
-    say({ type: 'clock', clock: { playing: true, along: 'master', time: seconds(8 - 0.2 * speed), wall: now, speed, from: seconds(8) } })
+    const began = { time: seconds(8), wall: now }
+    say({ type: 'clock', clock: { playing: true, along: 'master', time: seconds(8 - 0.2 * speed), wall: now, speed, began } })
     const wanted: (number | null)[] = []
     for (let i = 0; i < 15; i++) {
       frame(20)
@@ -254,6 +255,26 @@ describe('the pictures', () => {
     }
     expect(new Set(wanted.slice(0, 6).filter((f) => f !== null))).toEqual(new Set([200]))
     expect(Math.sign((wanted.at(-1) ?? 200) - 200)).toBe(speed)
+  })
+
+  test('where the sound falters pictures wait for it and do not go back; begun elsewhere they are there at once', () => {
+    stand(8)
+    rest()
+    for (let f = 150; f < 350; f++) copies.get('/a1/tile')?.ready.add(f)
+    const wanted = () => health?.shown['angle:a']?.wanted ?? 0
+    const tell = (at: number, began: { time: number; wall: number }) => {
+      say({ type: 'clock', clock: { playing: true, along: 'master', time: seconds(at), wall: now, speed: 1, began } })
+      for (let i = 0; i < 5; i++) frame(20)
+      return wanted()
+    }
+    const began = { time: seconds(8), wall: now }
+    const ahead = tell(9, began)
+    expect(ahead).toBeGreaterThan(226)
+    // It was computed no further than this.
+    expect(tell(8.8, began)).toBe(ahead)
+    expect(tell(8.95, began)).toBeGreaterThanOrEqual(ahead)
+    expect(tell(9.5, began)).toBeGreaterThan(ahead + 8)
+    expect(tell(9.3, { time: seconds(9.3), wall: now })).toBeLessThan(ahead + 12)
   })
 
   test('an angle that is corrected is seen sharp while it stands, those of the wall are not', () => {

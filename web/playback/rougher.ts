@@ -6,7 +6,7 @@ const JUDGED_EVERY = 500
 const TOO_BUSY = 0.45
 const TOO_LATE = 0.01
 /** Drawing so little it could draw them whole; for so many looks one after the other, or it may be chance. */
-const IS_FREE = 0.1
+const IS_FREE = 0.15
 const FREE_LOOKS = 4
 /** After it did not keep up drawing them whole that is tried again so much later, each time twice as late, ms. */
 const TRIED_AGAIN = 10_000

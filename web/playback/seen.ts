@@ -9,6 +9,9 @@ export interface Instant {
   readonly film: Flicks | null
 }
 
+/** Pictures that are ahead of their clock by no more than this wait for it, s. */
+const WAITS = 0.5
+
 const NOTHING: PictureModel = {
   angles: [],
   exceptions: {},
@@ -44,6 +47,8 @@ export class Seen {
   #model = NOTHING
   #byId: ReadonlyMap<string, readonly PlayClip[]> = new Map()
   #held: Held | null = null
+  /** How far playing has gone, in flicks. */
+  #gone = 0
   resolver = resolverOf(NOTHING)
   sights = new Sights([], {})
   clock: ClockMap = { playing: false, along: 'master', time: 0, wall: 0, speed: 1 }
@@ -58,6 +63,7 @@ export class Seen {
   }
 
   run(clock: ClockMap): void {
+    if (clock.began?.wall !== this.clock.began?.wall || clock.speed !== this.clock.speed) this.#gone = 0
     this.clock = clock
     this.forgetHeld()
   }
@@ -81,11 +87,18 @@ export class Seen {
 
   /** @param wall absolute time at which it is seen, ms */
   instant(wall: number): Instant {
-    const { clock } = this
-    const along = clock.playing ? ((wall - clock.wall) / 1000) * clock.speed * FLICKS_PER_SECOND : 0
-    const reached = clock.time + along
-    const time = flicks(Math.round(clock.from === undefined ? reached : clock.speed < 0 ? Math.min(clock.from, reached) : Math.max(clock.from, reached)))
-    return clock.along === 'master' ? { master: time, film: null } : { master: this.resolver.masterAt(time), film: time }
+    const time = this.#timeAt(wall)
+    return this.clock.along === 'master' ? { master: time, film: null } : { master: this.resolver.masterAt(time), film: time }
+  }
+
+  /** Until the first sound leaves, pictures stand where playing began; where the sound falters they wait for it and do not go back. */
+  #timeAt(wall: number): Flicks {
+    const { playing, time, speed, began, wall: told } = this.clock
+    const reached = time + (playing ? ((wall - told) / 1000) * speed * FLICKS_PER_SECOND : 0)
+    if (!playing || !began) return flicks(Math.round(reached))
+    const gone = Math.max(0, Math.sign(speed) * (reached - began.time))
+    if (gone > this.#gone || this.#gone - gone > WAITS * FLICKS_PER_SECOND) this.#gone = gone
+    return flicks(Math.round(began.time + Math.sign(speed) * this.#gone))
   }
 
   /** When the film's picture begins that is seen at an instant: what fades or moves in it does so from one of its pictures to the next. */

@@ -99,8 +99,8 @@ export interface ClockMap {
   readonly time: number
   readonly wall: number
   readonly speed: number
-  /** Where playing began, in flicks: until the first sound leaves, it stands there. */
-  readonly from?: number
+  /** Where playing began, in flicks, and when. */
+  readonly began?: { readonly time: number; readonly wall: number }
 }
 
 /** What the programme shows, whatever the cut says, until the time at which its cut takes over; null while it stands, until the cut has come. */
