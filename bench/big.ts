@@ -54,6 +54,8 @@ export interface Big {
   readonly id: string
   readonly doc: ProjectDoc
   readonly call: <T>(target: string, body?: unknown) => Promise<T>
+  /** For how long at most the server's event loop was held since this was asked last, ms. */
+  readonly held: () => Promise<number>
   readonly edit: (edits: Edit[]) => Promise<unknown>
   readonly state: () => Promise<State>
   /** The edit that makes the nth cut, so many frames later. */
@@ -71,7 +73,7 @@ export async function withBigProject(folder: string, act: (big: Big) => Promise<
   }
 }
 
-async function placed({ url, id, call }: Served, home: string): Promise<Big> {
+async function placed({ url, id, call, held }: Served, home: string): Promise<Big> {
   const edit = (edits: Edit[]) => call(`/projects/${id}/edits?label=bench`, { edits })
   const state = () => call<State>(`/projects/${id}`)
   const { doc } = await state()
@@ -87,7 +89,7 @@ async function placed({ url, id, call }: Served, home: string): Promise<Big> {
     time: frameStart(Math.floor(n * step) + offset, RATE),
     choice: { angleId: doc.angles[(n * 7 + offset) % doc.angles.length].id },
   })
-  return { url, home, id, doc, call, edit, state, choose }
+  return { url, home, id, doc, call, held, edit, state, choose }
 }
 
 /** Cuts from the nth on, as one list of edits. */
