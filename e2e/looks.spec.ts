@@ -66,6 +66,53 @@ test('an angle is corrected by numbers, seen at once as the film will have it, c
   await expect.poll(async () => unlike(await seen(page), before).most).toBeLessThanOrEqual(1)
 })
 
+test('a curve is bent by a press and a drag, seen as it is dragged, and undone as one step; a point goes by Delete, another curve is its own', async ({
+  page,
+}) => {
+  await page.goto(`${chart.server.url}/${chart.id}/balance`)
+  await page.getByText('Picture', { exact: true }).click()
+  await page.getByRole('button', { name: /^Gantry/ }).click()
+  await page.getByText('Curves', { exact: true }).click()
+  await expect.poll(async () => (await seen(page))[10][0]).toBeGreaterThan(20)
+  const before = await seen(page)
+  const brighter = async () => (await seen(page)).reduce((sum, c, i) => sum + c[0] - before[i][0], 0) / before.length
+  const curves = async () => (await lookOf('Gantry'))?.curves as Record<string, [number, number][]> | undefined
+  const plot = page.getByRole('group', { name: 'Curve of all colours' })
+  const box = (await plot.boundingBox()) as { x: number; y: number; width: number; height: number }
+  const at = (x: number, y: number) => [box.x + x * box.width, box.y + (1 - y) * box.height] as const
+  await page.mouse.move(...at(0.5, 0.5))
+  await page.mouse.down()
+  for (let n = 1; n <= 12; n++) await page.mouse.move(...at(0.5, 0.5 + 0.02 * n))
+  await expect.poll(brighter).toBeGreaterThan(15)
+  await page.mouse.move(...at(0.5, 0.7))
+  await page.mouse.up()
+  await expect.poll(async () => (await curves())?.all?.length).toBe(3)
+  await expect.poll(async () => (await curves())?.all[1][1]).toBeCloseTo(0.7, 1)
+  await expect(plot.getByRole('slider', { name: 'Point 2 of 3' })).toHaveAttribute('aria-valuenow', '70')
+  await page.keyboard.press('Control+z')
+  await expect.poll(curves).toBeUndefined()
+  await expect(plot.getByRole('slider')).toHaveCount(2)
+  await expect.poll(async () => Math.abs(await brighter())).toBeLessThan(0.5)
+  await page.keyboard.press('Control+Shift+z')
+  await expect(plot.getByRole('slider')).toHaveCount(3)
+
+  await page.getByRole('radiogroup', { name: 'Which curve' }).getByText('red', { exact: true }).click()
+  const red = page.getByRole('group', { name: 'Curve of red' })
+  await expect(red.getByRole('slider')).toHaveCount(2)
+  await red.getByRole('slider', { name: 'Point 2 of 2' }).press('ArrowDown')
+  await expect
+    .poll(async () => (await curves())?.red)
+    .toEqual([
+      [0, 0],
+      [1, 0.99],
+    ])
+  await page.getByRole('radiogroup', { name: 'Which curve' }).getByText('all', { exact: true }).click()
+  await plot.getByRole('slider', { name: 'Point 2 of 3' }).press('Delete')
+  await expect.poll(async () => Object.keys((await curves()) ?? {})).toEqual(['red'])
+  for (const _ of ['bent', 'red', 'taken away']) await page.keyboard.press('Control+z')
+  await expect.poll(() => lookOf('Gantry')).toBeUndefined()
+})
+
 test('a colour that is grey in truth is picked and becomes grey; a table is read from a .cube file, what is none is refused in words', async ({ page }) => {
   await page.goto(`${chart.server.url}/${chart.id}/balance`)
   await page.getByText('Picture', { exact: true }).click()

@@ -19,8 +19,15 @@ const STEP = 0.01
 /** What becomes of each number of the picture: points are added by a press on the curve, dragged, and taken away by Delete or a double press. */
 export function CurvesPanel({ name, look, onChange }: Props) {
   const [which, setWhich] = useState<CurveName>('all')
-  const points = look?.curves?.[which] ?? STRAIGHT
+  /** What is dragged is drawn at once; the look follows its picture. */
+  const [ahead, setAhead] = useState<readonly CurvePoint[] | null>(null)
+  const points = ahead ?? look?.curves?.[which] ?? STRAIGHT
   const drag = useRef<{ index: number; id: string; n: number } | null>(null)
+  const [followed, setFollowed] = useState(look)
+  if (followed !== look) {
+    setFollowed(look)
+    if (!drag.current) setAhead(null)
+  }
   const plot = useRef<SVGSVGElement>(null)
   const set = (next: readonly CurvePoint[], label: string, group?: string) => onChange(withCurve(look, which, next), label, group)
   const at = (e: PointerEvent): CurvePoint => {
@@ -31,15 +38,19 @@ export function CurvesPanel({ name, look, onChange }: Props) {
     drag.current = { index, id: newId(), n: 0 }
     plot.current?.setPointerCapture(e.pointerId)
   }
+  const bend = (list: readonly CurvePoint[]) => {
+    setAhead(list)
+    if (drag.current) set(list, 'bend a curve', `${drag.current.id}:${drag.current.n++}`)
+  }
   const pressed = (e: PointerEvent) => {
     if (e.button !== 0 || points.length >= MOST_POINTS) return
     const { list, index } = addedPoint(points, at(e))
     take(e, index)
-    set(list, 'bend a curve', `${drag.current?.id}:0`)
+    bend(list)
   }
   const moved = (e: PointerEvent) => {
     const held = drag.current
-    if (held) set(movedPoint(points, held.index, at(e)), 'bend a curve', `${held.id}:${++held.n}`)
+    if (held) bend(movedPoint(points, held.index, at(e)))
   }
   const curve = curveThrough(points)
   const path = Array.from({ length: STEPS + 1 }, (_, i) => `${((i / STEPS) * SIZE).toFixed(1)},${((1 - curve(i / STEPS)) * SIZE).toFixed(1)}`).join(' L')
@@ -95,7 +106,10 @@ export function CurvesPanel({ name, look, onChange }: Props) {
           vertical
           aria-label="Which curve"
           value={which}
-          onChange={setWhich}
+          onChange={(next) => {
+            setAhead(null)
+            setWhich(next)
+          }}
           options={CURVES.map((value) => ({ value, label: value }))}
         />
         <Button size="small" disabled={isStraight(points)} onClick={() => set(STRAIGHT, 'straighten a curve')}>

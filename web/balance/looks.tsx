@@ -15,10 +15,9 @@ import { Button, Dropdown, Popover, Tooltip } from 'antd'
 import { Pipette } from 'lucide-react'
 import { memo, useEffect, useState } from 'react'
 import { newId } from '../ids.ts'
-import { AfterPicture } from '../playback/after-picture.ts'
 import { filmFor } from '../playback/film.ts'
 import { PickColour } from '../playback/pick-colour.tsx'
-import { engine, playAhead } from '../playback/use-engine.ts'
+import { engine } from '../playback/use-engine.ts'
 import { useStable } from '../ui/stable.ts'
 import { useKeyHeld } from '../ui/use-keys.ts'
 import { InputChoice } from './input-table.tsx'
@@ -26,6 +25,7 @@ import { changedLook, rebalanced, withInput, withVignette } from './look-parts.t
 import { Match, type Matching } from './match.tsx'
 import { type Field, Fields, Line, Switched } from './numbers.tsx'
 import { followEdit, lookEdit, lookIn, type Scope } from './seen-as.ts'
+import { useAhead } from './use-ahead.ts'
 
 interface Props {
   readonly project: ProjectState
@@ -33,9 +33,6 @@ interface Props {
   readonly angles: readonly Angle[]
   readonly edit: (edits: Edit[], label: string, group?: string) => boolean
 }
-
-/** A table of colours and a picture through it take so long until they are seen, refreshes of the page. */
-const REFRESHES = 4
 
 interface LookLineOf {
   readonly key: LookNumber
@@ -103,14 +100,10 @@ export function Looks({ project, scope, angles, edit }: Props) {
       to.map((a) => ({ type: 'seeAngle', angleId: a.id, look: look ?? null })),
       'copy a look',
     )
-  const [later] = useState(() => new AfterPicture(REFRESHES))
+  const ahead = useAhead({ project, edit })
   const { onChange } = useStable({
-    onChange: ({ key, times, none }: LookLineOf, value: number, group?: string) => {
-      const edits = [lookEdit(scope, changedLook(look, key, value / times, none))]
-      // What does not fit is told by the edit itself.
-      later.add(() => edit(edits, 'correct an angle', group))
-      playAhead(project, edits)
-    },
+    onChange: ({ key, times, none }: LookLineOf, value: number, group?: string) =>
+      ahead([lookEdit(scope, changedLook(look, key, value / times, none))], 'correct an angle', group),
   })
   if (matching)
     return (
@@ -153,7 +146,7 @@ export function Looks({ project, scope, angles, edit }: Props) {
           name={name}
           what="vignette"
           fields={VIGNETTE}
-          onChange={(v) => edit([lookEdit(scope, withVignette(look, hundredths(v, 0.01)))], 'darken the edges')}
+          onChange={(v) => ahead([lookEdit(scope, withVignette(look, hundredths(v, 0.01)))], 'darken the edges')}
         />
       </Switched>
       <InputChoice

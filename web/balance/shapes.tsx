@@ -16,6 +16,7 @@ import { FramingNumbers } from './framing.tsx'
 import { Looks } from './looks.tsx'
 import { cutoutEdit, cutoutIn, lookEdit, lookIn, placeToSee, type Scope, scopeOf } from './seen-as.ts'
 import { Steady } from './steady.tsx'
+import { useAhead } from './use-ahead.ts'
 import { WhereSeen } from './where-seen.tsx'
 
 /** What is changed about pictures: which angle, or one stretch of it, and what of it. */
@@ -42,6 +43,7 @@ interface ShapesProps extends Pick<StageProps, 'project' | 'edit'> {
 export function Shapes({ project, picturing, edit, onPicturing, stretch }: ShapesProps) {
   const { doc, files } = project
   const { angleId, exceptionId, end, part } = picturing
+  const ahead = useAhead({ project, edit })
   const spans = useMemo(() => pictureSpans(doc, (id) => files.find((f) => f.id === id)?.facts), [doc, files])
   const angles = anglesInUse(doc).filter((a) => spans.some((s) => s.angleId === a.id))
   const onAngle = (id: string | null) => onPicturing(id === angleId ? picturing : { ...picturing, angleId: id, exceptionId: null, end: 'start' })
@@ -111,7 +113,7 @@ export function Shapes({ project, picturing, edit, onPicturing, stretch }: Shape
               key={`${scope.angle.id} ${scope.exception?.id}`}
               name={scope.angle.name}
               look={lookIn(scope)}
-              onChange={(look, label, group) => edit([lookEdit(scope, look)], label, group)}
+              onChange={(look, label, group) => ahead([lookEdit(scope, look)], label, group)}
             />
           ) : part === 'colour' ? (
             <Looks key={`${scope.angle.id} ${scope.exception?.id}`} project={project} scope={scope} angles={angles} edit={edit} />
@@ -121,7 +123,7 @@ export function Shapes({ project, picturing, edit, onPicturing, stretch }: Shape
               name={scope.angle.name}
               cutout={cutoutIn(scope)}
               twice={scope.exception ? null : twice(scope.angle)}
-              onChange={(cutout, group) => edit([cutoutEdit(scope, cutout)], 'frame an angle', group)}
+              onChange={(cutout, group) => ahead([cutoutEdit(scope, cutout)], 'frame an angle', group)}
             >
               {!scope.exception && <Steady project={project} angleId={scope.angle.id} edit={edit} />}
             </FramingNumbers>
