@@ -1,5 +1,5 @@
 import { execFileSync } from 'node:child_process'
-import { readFileSync, rmSync } from 'node:fs'
+import { readFileSync, rmSync, writeFileSync } from 'node:fs'
 import path from 'node:path'
 import { layOut } from '@pendolo/core/formats'
 import { applyEdits, type Edit, emptyProject, type FileFacts } from '@pendolo/core/project'
@@ -174,6 +174,22 @@ describe('strips', () => {
     const through = tone(samples, 2500, 1)[0] / level
     // Two octaves and a half below nothing is lost: only the low ones would be.
     expect(20 * Math.log10(through)).toBeCloseTo(6 - 0.7, 0)
+  })
+
+  test('twenty channels of a wave file, read all at once, are to the sample what groups of them give, from any time on', async () => {
+    const raw = path.join(folder, 'twenty.raw')
+    writeFileSync(raw, Buffer.from(Int16Array.from({ length: 20 * 4 * FILM_SOUND_RATE }, (_, i) => ((i * 7919) % 4001) - 2000).buffer))
+    const made = (name: string) => makeMedia(path.join(folder, name), ['-f', 's16le', '-ar', '48000', '-ac', '20', '-i', raw, '-c:a', 'pcm_s16le'])
+    const edits: Edit[] = [
+      // One that nobody hears stands between those that are.
+      { type: 'channel', clipId: 'm', channel: '0.3', change: { on: false } },
+      ...Array.from({ length: 20 }, (_, c) => own(`0.${c}`, { gainDb: -c, pan: (c % 5) / 2 - 1 })),
+      { type: 'keep', start: secondsToFlicks(2.7), end: secondsToFlicks(3.5) },
+    ]
+    const [together, grouped] = [await alone(made('twenty.wav'), edits), await alone(made('twenty.mka'), edits)]
+    expect(together.length).toBe(grouped.length)
+    expect(Math.max(...together.slice(0, 4000).map(Math.abs))).toBeGreaterThan(0.02)
+    expect(together.reduce((most, x, n) => Math.max(most, Math.abs(x - grouped[n])), 0)).toBeLessThan(1e-6)
   })
 
   test('a touch on one microphone is silenced while another is raised; neither edge clicks', async () => {

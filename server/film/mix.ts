@@ -8,7 +8,7 @@ import { FLICKS_PER_SECOND, frameStart } from '@pendolo/core/time'
 import type { Config } from '../config.ts'
 import { Cancelled } from '../media/ffmpeg.ts'
 import { present } from '../media/originals.ts'
-import { MOST_APART } from '../media/sound-clock.ts'
+import { mostApart } from '../media/sound-clock.ts'
 import { FILM_SOUND_RATE, type Heard, PlacedSound } from './placed-sound.ts'
 
 /** Frames read at once: a fifth of a second. */
@@ -29,7 +29,8 @@ function decodersFor(doc: ProjectDoc, files: ReadonlyMap<string, ExchangeFile>, 
       continue
     }
     const found = channelsOf(file.facts.audio as NonNullable<FileFacts['audio']>)[number - 1]
-    const open = out.find((h) => h.clipId === clipId && h.apart?.stream === found.stream && h.apart.channels.length < MOST_APART)
+    const most = mostApart(file.facts, FILM_SOUND_RATE)
+    const open = out.find((h) => h.clipId === clipId && h.apart?.stream === found.stream && h.apart.channels.length < most)
     if (open?.apart) {
       open.apart.channels.push(found.channel)
       open.inputs.push(input)

@@ -5,7 +5,7 @@ import { interpolate } from '@pendolo/core/signal'
 import { FLICKS_PER_SECOND, piecesOf } from '@pendolo/core/time'
 import type { Config } from '../config.ts'
 import { dropChild, inputArguments, lastWords, limitsFor, start } from '../media/ffmpeg.ts'
-import { apartGraph, canSeek, hearingOf, soundClock } from '../media/sound-clock.ts'
+import { type Apart, canSeek, soundClock, type Taken, takenApart, takenInTwo } from '../media/sound-clock.ts'
 import { MediaError, wordsFor } from '../media/words.ts'
 
 export const FILM_SOUND_RATE = 48000
@@ -23,7 +23,7 @@ export interface Heard {
   readonly file: ExchangeFile
   readonly placement: Placement
   /** Channels of one stream, each by itself; null: all of the clip in two. */
-  readonly apart: { readonly stream: number; readonly channels: readonly number[] } | null
+  readonly apart: Apart | null
   /** Numbers of its inputs of the desk. */
   readonly inputs: readonly number[]
 }
@@ -45,9 +45,14 @@ class Held {
   /** Where the first held frame lies. */
   #first = 0
   readonly #planes: Float32Array[]
+  /** Which channels of what comes are held. */
+  readonly #columns: readonly number[]
+  readonly #width: number
 
-  constructor(channels: number) {
-    this.#planes = Array.from({ length: channels }, () => new Float32Array(0))
+  constructor({ columns, width }: Taken) {
+    this.#columns = columns
+    this.#width = width
+    this.#planes = columns.map(() => new Float32Array(0))
   }
 
   /** Behind the last held frame. */
@@ -64,8 +69,8 @@ class Held {
 
   /** @param samples interleaved */
   append(samples: Float32Array): void {
-    const channels = this.#planes.length
-    const frames = samples.length / channels
+    const width = this.#width
+    const frames = samples.length / width
     const wanted = this.#first + this.#length + frames
     if (this.#planes[0].length < wanted) {
       for (const c of this.#planes.keys()) {
@@ -79,7 +84,7 @@ class Held {
     for (let begin = 0; begin < frames; begin += TILE) {
       const end = Math.min(frames, begin + TILE)
       for (const [c, plane] of this.#planes.entries())
-        for (let n = at + begin, i = begin * channels + c; n < at + end; n++, i += channels) plane[n] = samples[i]
+        for (let n = at + begin, i = begin * width + this.#columns[c]; n < at + end; n++, i += width) plane[n] = samples[i]
     }
     this.#length += frames
   }
@@ -129,6 +134,8 @@ function floats(bytes: Buffer, length: number): Float32Array {
 
 /** Sound of one original on the master's clock, some channels of it, read in blocks: forwards in one go, backwards by beginning anew. */
 export class PlacedSound {
+  /** Channels that come out of its decoder. */
+  readonly #width: number
   /** Numbers of the inputs of the desk that it gives; one for all of a clip. */
   readonly inputs: readonly number[]
   /** Channels that it gives; whether each is an input by itself. */
@@ -162,7 +169,9 @@ export class PlacedSound {
     this.inputs = inputs
     this.channels = apart ? apart.channels.length : 2
     this.apart = apart !== null
-    this.#held = new Held(this.channels)
+    const taken = apart ? takenApart(file.facts, apart) : takenInTwo(file.facts)
+    this.#width = taken.width
+    this.#held = new Held(taken)
     this.#own = Array.from({ length: this.channels }, () => new Float32Array(0))
     const frames = (t: number) => (t / FLICKS_PER_SECOND) * FILM_SOUND_RATE
     const pieces = piecesOf(placement).map(({ from, to, start }) => ({
@@ -176,11 +185,10 @@ export class PlacedSound {
     this.#seeks = canSeek(file.facts)
     this.#open = (seconds) => {
       const { before, filter } = soundClock(file.facts, seconds)
-      const graph = apart ? apartGraph(apart.stream, apart.channels, filter) : `[0:a:0]${hearingOf(file.facts, filter)}`
       const input = [...ALONE, ...before, ...inputArguments(file.path)]
       const child = start(
         config,
-        ['-v', 'error', '-nostdin', ...input, '-filter_complex', graph, '-map', '[a]', ...output],
+        ['-v', 'error', '-nostdin', ...input, ...taken.picks(filter), ...output],
         ['ignore', 'pipe', 'pipe'],
         limitsFor(file.facts),
         (words) => {
@@ -311,7 +319,7 @@ export class PlacedSound {
     }
     const { value } = next
     const bytes = this.#odd.length > 0 ? Buffer.concat([this.#odd, value]) : value
-    const whole = bytes.length - (bytes.length % (4 * this.channels))
+    const whole = bytes.length - (bytes.length % (4 * this.#width))
     this.#odd = bytes.subarray(whole)
     this.#held.append(floats(bytes, whole))
   }

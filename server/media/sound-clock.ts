@@ -56,14 +56,42 @@ export function allInOne(channels: number): string {
 }
 
 /** Channels that one graph can take apart: what resamples knows no layout of more. */
-export const MOST_APART = 16
+const MOST_APART = 16
 
 /**
- * Filter graph from some channels of one stream to [a], each by itself at its own level, on the file's presentation clock.
- * @param filter of {@link soundClock}
- * @param channels numbers in the stream, from 0; at most {@link MOST_APART}
+ * How many channels of one stream a decoder can give apart, at a rate. Where a file's samples are its presentation clock as they lie
+ * in it, nothing has to be filtered and one decoder gives all of a stream.
  */
-export function apartGraph(stream: number, channels: readonly number[], filter: string): string {
-  const layout = channels.length === 1 ? 'mono' : `${channels.length}c`
-  return `[0:a:${stream}]pan=${layout}|${channels.map((c, k) => `c${k}=c${c}`).join('|')},${filter}[a]`
+export function mostApart({ container, audio }: FileFacts, rate: number): number {
+  const asItLies = /^(wav|w64)$/.test(container) && audio?.codec.startsWith('pcm_') === true && audio.sampleRate === rate
+  return asItLies ? Number.POSITIVE_INFINITY : MOST_APART
 }
+
+/** Of which stream some channels are wanted, by their numbers in it from 0. */
+export interface Apart {
+  readonly stream: number
+  readonly channels: readonly number[]
+}
+
+/** What comes out of a decoder: how many channels, which of them are wanted, and what asks for them after {@link soundClock}'s filter. */
+export interface Taken {
+  readonly width: number
+  readonly columns: readonly number[]
+  readonly picks: (filter: string) => string[]
+}
+
+/** Channels of one stream, each by itself at its own level, on the file's presentation clock; at most {@link mostApart}. */
+export function takenApart({ audio }: FileFacts, { stream, channels }: Apart): Taken {
+  if (channels.length > MOST_APART)
+    return { width: audio?.streamChannels?.[stream] ?? audio?.channels ?? 0, columns: channels, picks: () => ['-map', `0:a:${stream}`] }
+  const layout = channels.length === 1 ? 'mono' : `${channels.length}c`
+  const pan = `[0:a:${stream}]pan=${layout}|${channels.map((c, k) => `c${k}=c${c}`).join('|')}`
+  return { width: channels.length, columns: [...channels.keys()], picks: (filter) => ['-filter_complex', `${pan},${filter}[a]`, '-map', '[a]'] }
+}
+
+/** The first stream as it was found, in two channels for hearing. */
+export const takenInTwo = (facts: FileFacts): Taken => ({
+  width: 2,
+  columns: [0, 1],
+  picks: (filter) => ['-filter_complex', `[0:a:0]${hearingOf(facts, filter)}`, '-map', '[a]'],
+})
