@@ -141,6 +141,8 @@ function About({ row, file, open, acts }: { row: Row; file: GatheredFile; open: 
   const { kind, about, below, clip, key } = row
   if (kind === 'channel') return about.includes(',') ? <span className="quiet">{about}</span> : null
   const count = file.facts.audio ? channelsOf(file.facts.audio).length : 0
+  const sounds = count === 2 && !file.facts.audio?.streamChannels ? 'stereo' : `${count} channels`
+  const changed = file.facts.audio !== null && isChanged(file.facts.audio, clip?.channels)
   return (
     <span className="about quiet mono">
       <span className="file" title={about}>
@@ -148,10 +150,17 @@ function About({ row, file, open, acts }: { row: Row; file: GatheredFile; open: 
         {count === 1 ? ' · mono' : ''}
       </span>
       {below > 0 && clip && (
-        <button type="button" className="plain quiet channels-fold" aria-expanded={open} onClick={() => acts.onFold(key)}>
+        <button
+          type="button"
+          className="plain quiet channels-fold"
+          aria-expanded={open}
+          aria-label={changed ? `${sounds}, changed` : sounds}
+          title={changed ? 'changed: some are heard otherwise than they were found' : undefined}
+          onClick={() => acts.onFold(key)}
+        >
           {open ? <ChevronDown size={12} /> : <ChevronRight size={12} />}
-          {count === 2 && !file.facts.audio?.streamChannels ? 'stereo' : `${count} channels`}
-          {isChanged(file.facts.audio as NonNullable<typeof file.facts.audio>, clip.channels) ? ', changed' : ''}
+          {sounds}
+          {changed && <b>*</b>}
         </button>
       )}
     </span>
