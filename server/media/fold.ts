@@ -1,4 +1,4 @@
-import { type FileHandle, open, writeFile } from 'node:fs/promises'
+import { type FileHandle, open, stat, writeFile } from 'node:fs/promises'
 import { ANALYSIS_RATE, PeakWriter, packPeaks } from '@pendolo/core/signal'
 import type { SoundFindings } from './findings.ts'
 
@@ -75,13 +75,19 @@ export async function listen(raw: RawSound): Promise<Listened> {
 
 /** Writes one channel of the decoded sound as an analysis sound of its own. */
 export async function alone(raw: RawSound, channel: number, into: string): Promise<void> {
-  const channels = raw.reduce((sum, r) => sum + r.channels, 0)
+  // Only the group that it came with is read.
+  let [group, own] = [0, channel]
+  while (own >= raw[group].channels) own -= raw[group++].channels
+  const { channels } = raw[group]
   await using out = await open(into, 'w')
-  for await (const frame of frames(raw)) {
+  for await (const frame of frames([raw[group]])) {
     const mono = new Int16Array(frame.length / channels)
-    for (let i = 0; i < mono.length; i++) mono[i] = frame[i * channels + channel]
+    for (let i = 0; i < mono.length; i++) mono[i] = frame[i * channels + own]
     await out.appendFile(new Uint8Array(mono.buffer))
   }
+  // A stream that ends early is silent from there on.
+  const lengths = await Promise.all(raw.map(async (r) => Math.floor((await stat(r.path)).size / (2 * r.channels))))
+  await out.truncate(2 * Math.max(...lengths))
 }
 
 /** Folds the decoded sound to mono by the mix or the channel that serves best, and writes overview and analysis sound. */
