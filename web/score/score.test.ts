@@ -4,6 +4,7 @@ import { headsInView } from './draw.ts'
 import { geometryOf, HEAD, LABELS, laneMiddle, NAMED_LANE, OVERVIEW, secondsAt, spotAt, xAt } from './geometry.ts'
 import { takeRows } from './ground.ts'
 import { layerRows } from './layer-rows.ts'
+import { lineAt } from './line-at.ts'
 import { levelFor, readPeaks } from './peaks.ts'
 import { headAt } from './use-score-gestures.ts'
 
@@ -113,4 +114,14 @@ describe('rows of layers', () => {
   test('however many there are, lanes keep their room', () => {
     expect(rows([0, 9], [0, 9], [0, 9], [0, 9], [0, 9], [0, 9])).toMatchObject({ count: 4, rows: [0, 1, 2, 3, 3, 3] })
   })
+})
+
+test('the playhead stands on whole pixels of the screen; running it goes two of the page at once, never further than one from where it belongs', () => {
+  expect(lineAt(100.3, 2, false)).toBe(100.5)
+  expect(lineAt(100.3, 1, false)).toBe(100)
+  const run = Array.from({ length: 100 }, (_, n) => lineAt(100 + n / 10, 2, true))
+  expect(new Set(run).size).toBe(6)
+  for (const [n, x] of run.entries()) expect(Math.abs(x - (100 + n / 10))).toBeLessThanOrEqual(1)
+  // On a screen whose pixels are larger than that it goes from one to the next.
+  expect(lineAt(103, 0.25, true)).toBe(104)
 })
