@@ -234,7 +234,7 @@ test('a start is typed in several ways, parked and taken back', async ({ page })
   ] as const) {
     await field.fill(text)
     await field.press('Enter')
-    await expect.poll(async () => (await placed('c.mkv')).start / SECOND, text).toBeCloseTo(seconds, 6)
+    await expect.poll(async () => ((await placed('c.mkv'))?.start ?? 0) / SECOND, text).toBeCloseTo(seconds, 6)
   }
   await page.getByRole('button', { name: 'Park', exact: true }).click()
   await expect(page.getByText('1 parked')).toBeVisible()

@@ -121,7 +121,7 @@ test('a rough mark in each and the sound near it find the place', async ({ page 
   await playheadTo(page, 12)
   await page.keyboard.press('Shift+M')
   await near.click()
-  await expect.poll(async () => (await placed('a2.mov')).verdict, { timeout: 60_000 }).toBe('check')
+  await expect.poll(async () => (await placed('a2.mov'))?.verdict, { timeout: 60_000 }).toBe('check')
   await page.keyboard.press('Control+z')
   await expect.poll(async () => (await placed('a2.mov')).verdict).toBe('sure')
   expect(Math.abs((await placed('a2.mov')).start / SECOND - (A.start + AGAIN.a))).toBeLessThan(0.001)
@@ -174,13 +174,13 @@ test('a take is shown at another speed from the playhead on, and found at the sp
   await page.getByText('Speed', { exact: true }).click()
   await page.getByLabel('speed').fill('1.5')
   await page.getByRole('button', { name: 'Show at this speed' }).click()
-  await expect.poll(async () => (await placed('b2.mov')).rate).toBe(1.5)
+  await expect.poll(async () => (await placed('b2.mov'))?.rate).toBe(1.5)
   // What was shown at 30 s is shown there still.
   const own = 30 - start / SECOND
   expect(Math.abs((await placed('b2.mov')).start / SECOND - (30 - 1.5 * own))).toBeLessThan(0.001)
   await page.getByLabel('speed').fill('1')
   await page.getByRole('button', { name: 'Search at this speed' }).click()
-  await expect.poll(async () => (await placed('b2.mov')).method, { timeout: 60_000 }).toBe('sound')
+  await expect.poll(async () => (await placed('b2.mov'))?.method, { timeout: 60_000 }).toBe('sound')
   expect(Math.abs((await placed('b2.mov')).start - start) / SECOND).toBeLessThan(0.001)
 })
 
