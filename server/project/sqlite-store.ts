@@ -159,6 +159,8 @@ export class SqliteStore implements ProjectStore {
         if (wishes.again && wishes.edit && (await this.#took(id, wishes.edit))) return { revision: open.revision, doc: open.doc, over: [] }
         await this.#checkFiles(id, list)
         const result = await applyEditsWithRests(open.doc, list, setImmediate)
+        // One edit can be as large as a whole pulse: what is made of it is written down when others have been heard.
+        await setImmediate()
         if (result.forward.length === 0) return { revision: open.revision, doc: open.doc, over: [] }
         const proven = (wishes.proofs ?? []).map(({ id: proofId, proof }) =>
           this.#db.insert(proofs).values({ projectId: id, id: proofId, proof: JSON.stringify(proof) }),
