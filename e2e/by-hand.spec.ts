@@ -270,15 +270,22 @@ test('solo, mute and level are heard while it plays', async ({ page }) => {
   await expect.poll(heard).toEqual([a])
   await page.getByRole('button', { name: 'Solo Cam a' }).click()
   await page.getByRole('button', { name: 'Mute Master' }).click()
+  // A slow machine is by now near the end of what the camera recorded: once more from the beginning.
+  await page.keyboard.press('Home')
   await expect.poll(heard).toEqual([a])
+  await expect.poll(() => loudest(a)).toBeGreaterThan(0.005)
   const before = await loudest(a)
   await page.getByRole('group', { name: 'Cam a, a.mp4' }).getByText('a.mp4').click()
   const level = page.getByRole('slider', { name: 'Level of Cam a' })
   for (let i = 0; i < 40; i++) await level.press('ArrowDown')
   await expect.poll(async () => (await state()).doc.strips[a].gainDb).toBe(-20)
   // Twenty decibels are a tenth; strokes differ by less than half of that.
-  await expect.poll(() => loudest(a)).toBeLessThan(before * 0.25)
-  expect(await loudest(a)).toBeGreaterThan(before * 0.03)
+  await expect
+    .poll(async () => {
+      const now = await loudest(a)
+      return now > before * 0.03 && now < before * 0.25
+    })
+    .toBe(true)
   await page.keyboard.press('Space')
 })
 
