@@ -84,11 +84,13 @@ async function alone(file: string, edits: Edit[], change: (facts: FileFacts) => 
   return samples
 }
 
+/** As a recorder's that says nothing of where its microphones stand. */
+const unplaced = (facts: FileFacts): FileFacts => ({ ...facts, audio: facts.audio && { ...facts.audio, layout: '' } })
+
 /** Half a second of a recording with channels as they were said to be: how loud 400 Hz, 1000 Hz and 2500 Hz are left and right. */
 async function heardAs(file: string, said: Record<string, ChannelChange>) {
   const edits = Object.entries(said).map(([channel, change]): Edit => ({ type: 'channel', clipId: 'm', channel, change }))
-  // As a recorder's that says nothing of where its microphones stand.
-  const samples = await alone(file, edits, (facts) => ({ ...facts, audio: facts.audio && { ...facts.audio, layout: '' } }))
+  const samples = await alone(file, edits, unplaced)
   const level = (hz: number, side: number) => {
     let [a, b] = [0, 0]
     for (let n = 0; n < 24000; n++) {
@@ -176,20 +178,26 @@ describe('strips', () => {
     expect(20 * Math.log10(through)).toBeCloseTo(6 - 0.7, 0)
   })
 
-  test('twenty channels of a wave file, read all at once, are to the sample what groups of them give, from any time on', async () => {
-    const raw = path.join(folder, 'twenty.raw')
-    writeFileSync(raw, Buffer.from(Int16Array.from({ length: 20 * 4 * FILM_SOUND_RATE }, (_, i) => ((i * 7919) % 4001) - 2000).buffer))
-    const made = (name: string) => makeMedia(path.join(folder, name), ['-f', 's16le', '-ar', '48000', '-ac', '20', '-i', raw, '-c:a', 'pcm_s16le'])
+  test.each([
+    ['pcm_s16le', 20],
+    ['pcm_s24le', 20],
+    ['pcm_s24le', 18],
+    ['pcm_s32le', 5],
+    ['pcm_f32le', 20],
+  ])('channels of a wave file of %s, %i of them, are read as they lie, and are to the sample what a decoder gives, from any time on', async (codec, count) => {
+    const raw = path.join(folder, 'many.raw')
+    writeFileSync(raw, Buffer.from(Float32Array.from({ length: count * 4 * FILM_SOUND_RATE }, (_, i) => (((i * 7919) % 40_013) - 20_000) / 300_007).buffer))
+    const made = (name: string) => makeMedia(path.join(folder, name), ['-f', 'f32le', '-ar', '48000', '-ac', String(count), '-i', raw, '-c:a', codec])
     const edits: Edit[] = [
       // One that nobody hears stands between those that are.
       { type: 'channel', clipId: 'm', channel: '0.3', change: { on: false } },
-      ...Array.from({ length: 20 }, (_, c) => own(`0.${c}`, { gainDb: -c, pan: (c % 5) / 2 - 1 })),
+      ...Array.from({ length: count }, (_, c) => own(`0.${c}`, { gainDb: -c, pan: (c % 5) / 2 - 1 })),
       { type: 'keep', start: secondsToFlicks(2.7), end: secondsToFlicks(3.5) },
     ]
-    const [together, grouped] = [await alone(made('twenty.wav'), edits), await alone(made('twenty.mka'), edits)]
-    expect(together.length).toBe(grouped.length)
-    expect(Math.max(...together.slice(0, 4000).map(Math.abs))).toBeGreaterThan(0.02)
-    expect(together.reduce((most, x, n) => Math.max(most, Math.abs(x - grouped[n])), 0)).toBeLessThan(1e-6)
+    const [asItLies, decoded] = [await alone(made('many.wav'), edits, unplaced), await alone(made('many.mka'), edits, unplaced)]
+    expect(asItLies.length).toBe(decoded.length)
+    expect(Math.max(...asItLies.slice(0, 4000).map(Math.abs))).toBeGreaterThan(0.02)
+    expect(asItLies.reduce((most, x, n) => Math.max(most, Math.abs(x - decoded[n])), 0)).toBeLessThan(1e-6)
   })
 
   test('a touch on one microphone is silenced while another is raised; neither edge clicks', async () => {

@@ -9,14 +9,12 @@ import type { Config } from '../config.ts'
 import { Cancelled } from '../media/ffmpeg.ts'
 import { present } from '../media/originals.ts'
 import { mostApart } from '../media/sound-clock.ts'
-import { FILM_SOUND_RATE, type Heard, PlacedSound } from './placed-sound.ts'
+import { FILM_SOUND_RATE, type GivesFrames, type Heard, PlacedSound } from './placed-sound.ts'
 
 /** Frames read at once: a fifth of a second. */
 const BLOCK = FILM_SOUND_RATE / 5
 /** Frames that the desk takes at once: all its strips together stay near the processor. A block is a whole number of them. */
 const DESK_BLOCK = 960
-/** Frames that it takes in one go. */
-const BREATHES = 2 * DESK_BLOCK
 
 /** Decoders for the inputs of a desk: channels of one stream come out of one, as far as one can. */
 function decodersFor(doc: ProjectDoc, files: ReadonlyMap<string, ExchangeFile>, sources: readonly DeskSource[]): Heard[] {
@@ -126,21 +124,18 @@ export async function mixRuns(
     const ends = runs.at(-1)?.ends ?? 0
     const latency = ends > 0 ? deskLatency(nodes) : 0
     const out = [new Float32Array(BLOCK), new Float32Array(BLOCK)] as const
-    const inputs: (Float32Array[] | null)[] = wanted.map(() => null)
+    const inputs: DeskInput[] = wanted.map(() => null)
     for (let at = 0; at < ends + latency; at += BLOCK) {
       if (signal.aborted) throw new Cancelled()
       const count = Math.min(BLOCK, ends + latency - at)
       const block = [out[0].subarray(0, count), out[1].subarray(0, count)] as const
-      await Promise.all(sources.map((source) => read(source, runs, at, count, inputs)))
+      const gives = await Promise.all(sources.map((source) => read(source, runs, at, count)))
       for (let n = 0; n < count; n += DESK_BLOCK) {
         // In between what has been decoded is taken, so that decoders go on meanwhile.
-        if (n % BREATHES === 0) await setImmediate()
-        const part = (channel: Float32Array) => channel.subarray(n, Math.min(count, n + DESK_BLOCK))
-        desk.run(
-          inputs.map((input) => input?.map(part) ?? null),
-          [part(block[0]), part(block[1])],
-          (at + n) / FILM_SOUND_RATE,
-        )
+        await setImmediate()
+        const end = Math.min(count, n + DESK_BLOCK)
+        for (const [i, source] of sources.entries()) give(source, gives[i](n, end - n), inputs)
+        desk.run(inputs, [block[0].subarray(n, end), block[1].subarray(n, end)], (at + n) / FILM_SOUND_RATE)
       }
       // What the desk gave before the first frame had come through is nothing.
       const early = Math.min(count, Math.max(0, latency - at))
@@ -164,15 +159,22 @@ function passageOf(run: SoundRun): DeskPassage {
   }
 }
 
-/** Gives the desk what a source has for a block of the film: what each run has there, faded over its joins. */
-async function read(source: PlacedSound, runs: readonly SoundRun[], at: number, count: number, inputs: (DeskInput | null)[]): Promise<void> {
-  const own = (await inOnePiece(source, runs, at, count)) ?? (await together(source, runs, at, count))
-  if (source.apart) for (const [c, input] of source.inputs.entries()) inputs[input] = [own[c]]
-  else inputs[source.inputs[0]] = own
+/** What a source has for a block of the film: what each run has there, faded over its joins. */
+async function read(source: PlacedSound, runs: readonly SoundRun[], at: number, count: number): Promise<GivesFrames> {
+  const whole = await inOnePiece(source, runs, at, count)
+  if (whole) return whole
+  const own = await together(source, runs, at, count)
+  return (n, some) => own.map((plane) => plane.subarray(n, n + some))
+}
+
+/** Gives the desk frames of a source. */
+function give(source: PlacedSound, frames: readonly Float32Array[], inputs: DeskInput[]): void {
+  if (source.apart) for (const [c, input] of source.inputs.entries()) inputs[input] = [frames[c]]
+  else inputs[source.inputs[0]] = frames
 }
 
 /** A block that one run has all of, and nothing else. */
-async function inOnePiece(source: PlacedSound, runs: readonly SoundRun[], at: number, count: number): Promise<readonly Float32Array[] | null> {
+async function inOnePiece(source: PlacedSound, runs: readonly SoundRun[], at: number, count: number): Promise<GivesFrames | null> {
   const here = runs.filter((r) => r.from !== null && r.begins - r.into < at + count && r.ends + r.out > at)
   const [run] = here
   if (here.length !== 1 || run.from === null || at < run.begins + run.into || at + count > run.ends - run.out) return null

@@ -58,14 +58,23 @@ export function allInOne(channels: number): string {
 /** Channels that one graph can take apart: what resamples knows no layout of more. */
 const MOST_APART = 16
 
-/**
- * How many channels of one stream a decoder can give apart, at a rate. Where a file's samples are its presentation clock as they lie
- * in it, nothing has to be filtered and one decoder gives all of a stream.
- */
-export function mostApart({ container, audio }: FileFacts, rate: number): number {
-  const asItLies = /^(wav|w64)$/.test(container) && audio?.codec.startsWith('pcm_') === true && audio.sampleRate === rate
-  return asItLies ? Number.POSITIVE_INFINITY : MOST_APART
+/** How samples lie in bytes, the lowest byte first. */
+export type SampleForm = 's16' | 's24' | 's32' | 'f32'
+
+const FORMS = new Map<string, SampleForm>([
+  ['pcm_s16le', 's16'],
+  ['pcm_s24le', 's24'],
+  ['pcm_s32le', 's32'],
+  ['pcm_f32le', 'f32'],
+])
+
+/** Where a file's samples are its presentation clock as they lie in it, how they lie there: nothing has to be decoded or filtered. */
+function asItLies({ container, audio }: FileFacts, rate: number): SampleForm | null {
+  return /^(wav|w64)$/.test(container) && audio?.sampleRate === rate ? (FORMS.get(audio.codec) ?? null) : null
 }
+
+/** How many channels of one stream a decoder can give apart, at a rate. */
+export const mostApart = (facts: FileFacts, rate: number): number => (asItLies(facts, rate) ? Number.POSITIVE_INFINITY : MOST_APART)
 
 /** Of which stream some channels are wanted, by their numbers in it from 0. */
 export interface Apart {
@@ -73,25 +82,40 @@ export interface Apart {
   readonly channels: readonly number[]
 }
 
-/** What comes out of a decoder: how many channels, which of them are wanted, and what asks for them after {@link soundClock}'s filter. */
+/** What comes out of a decoder: how many channels, which of them are wanted, how their samples lie, and what asks for them so. */
 export interface Taken {
   readonly width: number
   readonly columns: readonly number[]
+  readonly form: SampleForm
+  /** @param filter that of {@link soundClock} */
   readonly picks: (filter: string) => string[]
 }
 
+/** Samples as numbers, at a rate. */
+const decoded = (rate: number): string[] => ['-ar', String(rate), '-f', 'f32le']
+
 /** Channels of one stream, each by itself at its own level, on the file's presentation clock; at most {@link mostApart}. */
-export function takenApart({ audio }: FileFacts, { stream, channels }: Apart): Taken {
-  if (channels.length > MOST_APART)
-    return { width: audio?.streamChannels?.[stream] ?? audio?.channels ?? 0, columns: channels, picks: () => ['-map', `0:a:${stream}`] }
+export function takenApart(facts: FileFacts, { stream, channels }: Apart, rate: number): Taken {
+  const form = asItLies(facts, rate)
+  const { audio } = facts
+  if (form && audio) {
+    const width = audio.streamChannels?.[stream] ?? audio.channels
+    return { width, columns: channels, form, picks: () => ['-map', `0:a:${stream}`, '-c', 'copy', '-f', `${form}le`] }
+  }
   const layout = channels.length === 1 ? 'mono' : `${channels.length}c`
   const pan = `[0:a:${stream}]pan=${layout}|${channels.map((c, k) => `c${k}=c${c}`).join('|')}`
-  return { width: channels.length, columns: [...channels.keys()], picks: (filter) => ['-filter_complex', `${pan},${filter}[a]`, '-map', '[a]'] }
+  return {
+    width: channels.length,
+    columns: [...channels.keys()],
+    form: 'f32',
+    picks: (filter) => ['-filter_complex', `${pan},${filter}[a]`, '-map', '[a]', ...decoded(rate)],
+  }
 }
 
 /** The first stream as it was found, in two channels for hearing. */
-export const takenInTwo = (facts: FileFacts): Taken => ({
+export const takenInTwo = (facts: FileFacts, rate: number): Taken => ({
   width: 2,
   columns: [0, 1],
-  picks: (filter) => ['-filter_complex', `[0:a:0]${hearingOf(facts, filter)}`, '-map', '[a]'],
+  form: 'f32',
+  picks: (filter) => ['-filter_complex', `[0:a:0]${hearingOf(facts, filter)}`, '-map', '[a]', ...decoded(rate), '-ac', '2'],
 })
