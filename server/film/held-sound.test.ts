@@ -8,12 +8,12 @@ const WRITERS: Record<SampleForm, [bytes: number, write: (to: Buffer, value: num
   f32: [4, (to, value, at) => to.writeFloatLE(value, at)],
 }
 /** A value of its own for each frame and channel, exact in all forms; every other one is negative. */
-const valueOf = (frame: number, channel: number) => ((frame % 2 === 0 ? 1 : -1) * (((frame * 31 + channel * 7) % 32_000) + 1)) / 2 ** 15
+const sampleAt = (frame: number, channel: number) => ((frame % 2 === 0 ? 1 : -1) * (((frame * 31 + channel * 7) % 32_000) + 1)) / 2 ** 15
 
 function bytesOf(form: SampleForm, width: number, frames: number): Buffer {
   const [size, write] = WRITERS[form]
   const out = Buffer.alloc(size * width * frames)
-  for (let n = 0; n < frames; n++) for (let c = 0; c < width; c++) write(out, valueOf(n, c), size * (n * width + c))
+  for (let n = 0; n < frames; n++) for (let c = 0; c < width; c++) write(out, sampleAt(n, c), size * (n * width + c))
   return out
 }
 
@@ -38,7 +38,7 @@ test.each(cases)('%s, %i channels: what comes in odd pieces is held whole, let g
     [3499, 1],
   ]) {
     const planes = held.view(from, count)
-    expect(planes?.map((p) => [...p])).toEqual(columns.map((c) => Array.from({ length: count }, (_, n) => valueOf(from - 500 + n, c))))
+    expect(planes?.map((p) => [...p])).toEqual(columns.map((c) => Array.from({ length: count }, (_, n) => sampleAt(from - 500 + n, c))))
   }
   expect(held.view(2799, 2)).toBeNull()
   expect(held.view(3499, 2)).toBeNull()
@@ -50,7 +50,7 @@ test('only the wanted channels are taken out, in their order, whether or not fou
   held.begin(0)
   held.append(bytesOf('s24', 12, 100))
   const planes = held.view(20, 70)
-  expect(planes?.map((p) => [...p])).toEqual(columns.map((c) => Array.from({ length: 70 }, (_, n) => valueOf(20 + n, c))))
+  expect(planes?.map((p) => [...p])).toEqual(columns.map((c) => Array.from({ length: 70 }, (_, n) => sampleAt(20 + n, c))))
 })
 
 test('begun anew, nothing is left of what was held, not even half a frame', () => {
@@ -60,5 +60,5 @@ test('begun anew, nothing is left of what was held, not even half a frame', () =
   held.begin(48)
   held.append(bytesOf('s16', 2, 4))
   expect([held.from, held.end]).toEqual([48, 52])
-  expect(held.view(48, 4)?.map((p) => [...p])).toEqual([0, 1].map((c) => [0, 1, 2, 3].map((n) => valueOf(n, c))))
+  expect(held.view(48, 4)?.map((p) => [...p])).toEqual([0, 1].map((c) => [0, 1, 2, 3].map((n) => sampleAt(n, c))))
 })
