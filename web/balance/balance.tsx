@@ -102,7 +102,7 @@ function Sounds({ project, edit, top }: StageProps) {
         </>,
       )}
       <div className="balance">
-        <div className={side === 'picture' && picturing.scopes ? 'upper measured' : 'upper'}>
+        <div className={side !== 'picture' ? 'upper' : picturing.scopes ? 'upper pictures measured' : 'upper pictures'}>
           <BalancedPicture project={project} picturing={side === 'picture' ? picturing : LOOKS_AT_PROGRAMME} edit={edit} />
           <div className="beside">
             <Segmented

@@ -36,6 +36,9 @@ export function WhereSeen({ head, settings, exceptions, scope, part, stretch, cl
   const named = (e: PictureException) => (e.clipId === undefined ? `${label(e.from)} – ${label(e.to)}` : nameOf(e.clipId))
   const begin = (range: Stretch | null, clipId?: string) => {
     if (!range) return
+    // Pressed twice, it is still one.
+    const there = list.find((e) => e.clipId === clipId && e.from === range.from && e.to === range.to)
+    if (there) return onScope(there.id, 'start')
     const id = newId()
     const what = clipId === undefined ? 'see a stretch in another way' : 'see a clip in another way'
     if (edit([{ type: 'exceptions', exceptions: [exceptionFor(id, angle, range, clipId)] }], what)) onScope(id, 'start')
