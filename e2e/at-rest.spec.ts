@@ -41,6 +41,7 @@ const head = (page: Page, name: RegExp) => page.getByRole('button', { name })
 async function go(page: Page, seconds: number): Promise<void> {
   await page.keyboard.press('Home')
   for (let s = 0; s < seconds; s++) await page.keyboard.press('Shift+ArrowRight')
+  await expect(page.getByTestId('timecode')).toHaveText(`00:00:${String(seconds).padStart(2, '0')}:00`)
 }
 /** Chooses a range by its keys. */
 async function range(page: Page, from: number, to: number): Promise<void> {

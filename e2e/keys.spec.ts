@@ -89,6 +89,34 @@ for (const stage of ['gather', 'line-up', 'pulse', 'switch', 'balance', 'hand-ov
     expect(pressed.size).toBeGreaterThan(2)
   })
 
+test('after one cut and then another was clicked, Space plays; come to by keys, it chooses the cut', async ({ page }) => {
+  const { doc } = await server.project<{ doc: { activeCutId: string; angles: { id: string; name: string }[] } }>(id)
+  const choose = (seconds: number, letter: string) => ({
+    type: 'choose',
+    cutId: doc.activeCutId,
+    time: seconds * SECOND,
+    choice: { angleId: doc.angles.find((a) => a.name === `Cam ${letter}`)?.id },
+  })
+  await server.api(`/projects/${id}/edits?label=check`, { edits: [choose(2, 'a'), choose(5, 'b'), choose(8, 'c')] })
+  await openSwitch(page, server, id)
+  for (const letter of ['b', 'c', 'b']) {
+    const head = page.getByRole('button', { name: new RegExp(`^cut to Cam ${letter} at`) }).first()
+    await head.click()
+    await expect(head).toHaveAttribute('aria-pressed', 'true')
+    await page.keyboard.press('Space')
+    await expect.poll(() => playing(page)).toBe(true)
+    await expect(head).toHaveAttribute('aria-pressed', 'true')
+    await page.keyboard.press('k')
+    await expect.poll(() => playing(page)).toBe(false)
+  }
+  await page.keyboard.press('Tab')
+  const next = page.locator('.note-head:focus')
+  await expect(next).toHaveAttribute('aria-pressed', 'false')
+  await page.keyboard.press('Space')
+  await expect(next).toHaveAttribute('aria-pressed', 'true')
+  expect(await playing(page)).toBe(false)
+})
+
 test('Enter and Space on a button that has the focus press that button alone', async ({ page }) => {
   await page.goto(`${server.url}/${id}/line-up`)
   const state = () =>

@@ -3,7 +3,7 @@
 // Where all has passed on the very same files with the very same tools, it is not run again unless --all asks for it.
 import { execFileSync, spawn } from 'node:child_process'
 import { createHash } from 'node:crypto'
-import { existsSync, lstatSync, mkdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
+import { existsSync, lstatSync, mkdirSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import os from 'node:os'
 import path from 'node:path'
 import { fileURLToPath } from 'node:url'
@@ -80,10 +80,29 @@ function countReport(ok, name, file, read) {
   if (!ok && broken === 0) named.push(name)
 }
 
+/** Lines of a page that are told where a test failed. */
+const MOST_SAID = 60
+
 /** The tests of a Playwright suite that did not pass at once. */
 function unsteady(suite) {
   const here = (suite.specs ?? []).filter(({ tests }) => tests.some(({ status }) => status === 'unexpected' || status === 'flaky'))
   return [...here.map(({ file, title }) => `e2e/${file}: ${title}`), ...(suite.suites ?? []).flatMap(unsteady)]
+}
+
+/** What stood on the page when a test of the interface failed: its texts, what was told, the cuts; a log is all that is left of another machine. */
+function tellPages() {
+  const results = path.join(root, 'test-results')
+  if (!existsSync(results)) return
+  for (const test of readdirSync(results)) {
+    const file = path.join(results, test, 'error-context.md')
+    if (!existsSync(file)) continue
+    const [, page = ''] = readFileSync(file, 'utf8').split('```yaml\n')
+    const said = page
+      .split('```')[0]
+      .split('\n')
+      .filter((line) => /text: |alert|status|dialog|toolbar|\[active\]|\[pressed\]|cut to/.test(line))
+    console.log(`on the page of ${test}:\n${said.slice(0, MOST_SAID).join('\n')}`)
+  }
 }
 
 /** The tests of a Jest report that failed, and the files that could not be run. */
@@ -125,6 +144,7 @@ if (!quick) {
       named: suites.flatMap(unsteady),
     }))
     rmSync(playwrightReport, { force: true })
+    if (!ok) tellPages()
   }
 }
 rmSync(jestReport, { force: true })

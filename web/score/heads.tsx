@@ -32,7 +32,7 @@ export const Heads = memo(function Heads({
 }) {
   const heads = useMemo(() => headsInView(geometry, points), [geometry, points])
   // Who clicked one goes on with the mouse: Space plays then. Who came to it by keys chooses it by Space.
-  const clicked = useRef(false)
+  const clicked = useRef<Flicks | null>(null)
   if (heads.length > MOST) return <p className="sr-only">{heads.length} cuts are in view; zoom in to go through them</p>
   return (
     <div className="note-heads">
@@ -51,15 +51,16 @@ export const Heads = memo(function Heads({
             aria-label={`cut to ${angles[lane].name} at ${label(time)}`}
             style={{ transform: `translate(${left}px, ${laneMiddle(geometry, lane) - height / 2}px) rotate(-18deg)`, width, height }}
             onPointerDown={() => {
-              clicked.current = true
+              clicked.current = time
             }}
             onBlur={() => {
-              clicked.current = false
+              // The head that had the focus loses it after the next one was pressed.
+              if (clicked.current === time) clicked.current = null
             }}
             onKeyDown={(e) => {
               if (e.key === 'Delete') onJoin(time)
               if (e.key === 'Enter') engine.seek(time)
-              if (e.key !== ' ' || clicked.current) return
+              if (e.key !== ' ' || clicked.current === time) return
               onPick(time, e.shiftKey ? 'through' : 'too')
               e.stopPropagation()
             }}
