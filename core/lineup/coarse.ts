@@ -36,6 +36,9 @@ interface BlockSpectra {
 const MOST_ALIKE = 4
 const ALIKE_SECONDS = 8
 const ALIKE_SCORE = 1.5
+/** The same for places at which only a part of the clip lies on the master, at either end of it. */
+const MOST_OVER = 6
+const OVER_SECONDS = 5
 
 /** A master made ready for many searches: its band spectra are computed once per transform length. */
 export class CoarseReference {
@@ -139,15 +142,22 @@ export class CoarseReference {
       if (peaks.length >= most) break
       if (apartFrom(taken, i)) take(i)
     }
-    // A long overlap of what merely resembles (a drum machine) outweighs a short one that fits: the best likeness is looked at as well.
+    // A long overlap of what merely resembles (a drum machine) outweighs a short one that fits: the best likeness is looked at as well,
+    // and by itself where the clip reaches over the beginning or the end.
     const overlap = (i: number) => Math.min(m, first + i + c) - Math.max(0, first + i)
-    const alike = maxima.filter((i) => scores[i] > ALIKE_SCORE && overlap(i) * FRAME_SECONDS >= ALIKE_SECONDS).sort((a, b) => correlations[b] - correlations[a])
-    const likest: number[] = []
-    for (const i of alike) {
-      if (likest.length >= MOST_ALIKE) break
-      if (!apartFrom(likest, i)) continue
-      likest.push(i)
-      if (apartFrom(taken, i)) take(i)
+    const alike = maxima.filter((i) => scores[i] > ALIKE_SCORE).sort((a, b) => correlations[b] - correlations[a])
+    for (const [seconds, some, there] of [
+      [ALIKE_SECONDS, MOST_ALIKE, () => true],
+      [OVER_SECONDS, MOST_OVER, (i: number) => first + i < 0],
+      [OVER_SECONDS, MOST_OVER, (i: number) => first + i + c > m],
+    ] as const) {
+      const likest: number[] = []
+      for (const i of alike) {
+        if (likest.length >= some) break
+        if (!there(i) || overlap(i) * FRAME_SECONDS < seconds || !apartFrom(likest, i)) continue
+        likest.push(i)
+        if (apartFrom(taken, i)) take(i)
+      }
     }
     const curveStep = Math.max(1, Math.ceil(count / 600))
     const curve = new Float32Array(Math.ceil(count / curveStep))
