@@ -1,11 +1,6 @@
-/** A second-order section with a0 = 1: y = b0·x + b1·x₁ + b2·x₂ − a1·y₁ − a2·y₂. */
-export interface Biquad {
-  readonly b0: number
-  readonly b1: number
-  readonly b2: number
-  readonly a1: number
-  readonly a2: number
-}
+import type { Biquad } from '../signal/index.ts'
+
+export type { Biquad }
 
 /** What a section remembers of the sound before, for one channel. */
 export interface BiquadState {
@@ -36,38 +31,6 @@ export function runBiquad({ b0, b1, b2, a1, a2 }: Biquad, state: BiquadState, sa
   // What dies away would be counted on in the smallest of numbers, which processors are slow at.
   state.s1 = Math.abs(s1) < TINY ? 0 : s1
   state.s2 = Math.abs(s2) < TINY ? 0 : s2
-}
-
-/**
- * Runs sections one behind the other over samples in place; two at a time, since each waits for what it has just computed and
- * a second one has room in between.
- * @param states of each section
- */
-export function runSections(sections: readonly Biquad[], states: readonly BiquadState[], samples: Float32Array): void {
-  let k = 0
-  for (; k + 1 < sections.length; k += 2) runTwo(sections[k], states[k], sections[k + 1], states[k + 1], samples)
-  if (k < sections.length) runBiquad(sections[k], states[k], samples)
-}
-
-function runTwo(one: Biquad, first: BiquadState, two: Biquad, second: BiquadState, samples: Float32Array): void {
-  const { b0, b1, b2, a1, a2 } = one
-  const { b0: d0, b1: d1, b2: d2, a1: c1, a2: c2 } = two
-  let { s1, s2 } = first
-  let { s1: t1, s2: t2 } = second
-  for (let i = 0; i < samples.length; i++) {
-    const x = samples[i]
-    const y = b0 * x + s1
-    s1 = b1 * x - a1 * y + s2
-    s2 = b2 * x - a2 * y
-    const z = d0 * y + t1
-    t1 = d1 * y - c1 * z + t2
-    t2 = d2 * y - c2 * z
-    samples[i] = z
-  }
-  first.s1 = Math.abs(s1) < TINY ? 0 : s1
-  first.s2 = Math.abs(s2) < TINY ? 0 : s2
-  second.s1 = Math.abs(t1) < TINY ? 0 : t1
-  second.s2 = Math.abs(t2) < TINY ? 0 : t2
 }
 
 /** What a section of an equaliser does around its frequency. */

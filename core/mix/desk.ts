@@ -1,5 +1,6 @@
+import { type Biquad, LevelSum, SectionRow, SoundWork } from '../signal/index.ts'
 import { FLICKS_PER_SECOND } from '../time/index.ts'
-import { type Band, type Biquad, type BiquadState, bandSection, highPassSections, quiet, runSections } from './biquad.ts'
+import { type Band, bandSection, highPassSections } from './biquad.ts'
 import { type Compressor, CompressorRun, type Gate, GateRun } from './dynamics.ts'
 import { humSections } from './hum.ts'
 import { type LevelCurve, timesCurve } from './levels.ts'
@@ -82,8 +83,8 @@ export type DeskInput = readonly Float32Array[] | null
 interface NodeState {
   left: number
   right: number
-  /** States by channel, then by section. */
-  sections: { sections: readonly Biquad[]; states: BiquadState[][] }
+  /** Of each channel. */
+  sections: readonly SectionRow[]
   repair: RepairRun
   gate: GateRun
   compressor: CompressorRun
@@ -135,7 +136,8 @@ export class DeskRun {
   #sums: Float32Array[][] = []
   #level = new Float32Array(0)
   #other = new Float32Array(0)
-  #waiting: PlainStrip[] = []
+  readonly #sum = new LevelSum()
+  readonly #work = new SoundWork()
   #waitFor: readonly [Float32Array, Float32Array] | null = null
 
   /** @param rate frames a second @param metered whether its strips have meters */
@@ -155,7 +157,7 @@ export class DeskRun {
       const old = this.#nodes.find((n) => n.key === node.key)
       const state = this.#states.get(node.key) ?? this.#leaving.find((l) => l.node.key === node.key)?.state ?? this.#fresh(node, this.#sounds ? 0 : 1)
       if (old && old.levels !== node.levels) state.before ??= old.levels
-      if (old && old.processing !== node.processing) state.sections = this.#sections(node.processing, state.sections.states)
+      if (old && old.processing !== node.processing) state.sections = this.#sections(node.processing, state.sections)
       states.set(node.key, state)
     }
     const known = new Set(nodes.map((n) => n.key))
@@ -209,17 +211,17 @@ export class DeskRun {
     }
   }
 
-  #sections({ repair, highPassHz, bands = [] }: Processing, old: readonly BiquadState[][]): NodeState['sections'] {
-    const sections = [
+  #sections({ repair, highPassHz, bands = [] }: Processing, old: readonly SectionRow[]): NodeState['sections'] {
+    const sections: readonly Biquad[] = [
       ...(repair?.hum?.on ? humSections(repair.hum, this.#rate) : []),
       ...(highPassHz ? highPassSections(highPassHz, this.#rate) : []),
       ...bands.slice(0, MOST_BANDS).flatMap((b) => (b.gainDb === 0 ? [] : [bandSection(b, this.#rate)])),
     ]
-    return { sections, states: [0, 1].map((c) => sections.map((_, i) => old[c]?.[i] ?? quiet())) }
+    return [0, 1].map((c) => new SectionRow(sections, old[c]))
   }
 
   /**
-   * One block. Blocks follow each other without a gap; all but the last have whole control blocks of 16 frames. What goes in
+   * One block. Blocks follow each other without a gap; all but the last have whole stretches of 16 frames. What goes in
    * comes out {@link deskLatency} later, and levels are taken from the time that it belongs to.
    * @param inputs by their numbers
    * @param out left and right, as long as the block; overwritten
@@ -243,17 +245,15 @@ export class DeskRun {
     if (this.#leaving.length > 0) this.#leaving = this.#leaving.filter(({ state }) => state.left !== 0 || state.right !== 0)
   }
 
-  /** Strips that only have a level wait until there are some: what they go to is touched once for all of them. */
-  #wait(strip: PlainStrip, into: readonly [Float32Array, Float32Array], stays: boolean): void {
-    if (into !== this.#waitFor || !stays) this.#addWaiting()
+  /** Strips that only have a level wait until there are many: what they go to is touched once for all of them. */
+  #wait(sound: Float32Array, left: number, right: number, into: readonly [Float32Array, Float32Array]): void {
+    if (into !== this.#waitFor || this.#sum.full) this.#addWaiting()
     this.#waitFor = into
-    this.#waiting.push(strip)
-    if (this.#waiting.length === TOGETHER || !stays) this.#addWaiting()
+    this.#sum.add(sound, left, right)
   }
 
   #addWaiting(): void {
-    if (this.#waitFor && this.#waiting.length > 0) addToBoth(this.#waiting, this.#waitFor)
-    this.#waiting = []
+    if (this.#waitFor) this.#sum.addTo(this.#waitFor)
     this.#waitFor = null
   }
 
@@ -262,7 +262,7 @@ export class DeskRun {
     const input = node.input === null ? undefined : (inputs[node.input] ?? null)
     const later = node.input === null ? 0 : latency
     if (node.input === null) this.#addWaiting()
-    const idle = state.sections.sections.length === 0 && !node.processing.gate && !node.processing.compressor && node.delay === 0 && later === 0
+    const idle = state.sections[0].count === 0 && !node.processing.gate && !node.processing.compressor && node.delay === 0 && later === 0
     if (input === null && idle) {
       arrive(state, node)
       state.frames += frames
@@ -277,7 +277,7 @@ export class DeskRun {
     const level = this.#levels(node.levels, state, parts, step, frames)
     const into = node.into === null ? out : (this.#sums[node.into] as unknown as [Float32Array, Float32Array])
     const [left, right] = [match * node.left, match * node.right]
-    if (mono && !level && state.left === left && state.right === right) this.#wait({ sound: sound[0], left, right }, into, sound[0] !== sums[0])
+    if (mono && !level && state.left === left && state.right === right) this.#wait(sound[0], left, right, into)
     else {
       this.#give(sound[0], into[0], level, state, 'left', left)
       this.#give(sound[1] ?? sound[0], into[1], level, state, 'right', right)
@@ -306,19 +306,25 @@ export class DeskRun {
    * @returns the factor that makes what is bypassed as loud as it was with its processing
    */
   #processed(sound: readonly Float32Array[], { processing, bypassed, input }: DeskNode, state: NodeState, later: number): number {
-    const { sections, states } = state.sections
+    const { sections } = state
     const { repair, gate, compressor } = processing
     const mends = input !== null && looksAhead(repair)
-    const plain = !mends && sections.length === 0 && !gate && !compressor
+    const works = sections[0].count > 0 || gate !== undefined || compressor !== undefined
+    const plain = !mends && !works
     if (plain || bypassed) {
       state.line.run(sound, later)
       return !plain && state.came > 0 ? Math.max(1 / MOST_MATCH, Math.min(MOST_MATCH, Math.sqrt(state.went / state.came))) : 1
     }
     const came = this.#metered ? powerOf(sound) : 0
     state.line.run(sound, later - (mends ? state.repair.run(repair as Repair, sound) : 0))
-    if (sections.length > 0) for (const [c, channel] of sound.entries()) runSections(sections, states[c], channel)
-    if (gate) state.gate.run(gate, sound)
-    if (compressor) state.compressor.run(compressor, sound)
+    if (works) {
+      const work = this.#work
+      work.put(sound)
+      work.sections(sections)
+      if (gate) state.gate.run(gate, work)
+      if (compressor) state.compressor.run(compressor, work)
+      work.take(sound)
+    }
     if (this.#metered) {
       const left = Math.exp(-sound[0].length / (MATCH_SECONDS * this.#rate))
       state.came = left * state.came + (1 - left) * came
@@ -383,37 +389,6 @@ export class DeskRun {
     if (level) for (; n < frames; n++) into[n] += gain * level[n] * sound[n]
     else if (gain === 1) for (; n < frames; n++) into[n] += sound[n]
     else for (; n < frames; n++) into[n] += gain * sound[n]
-  }
-}
-
-/** What most strips come to: one channel that goes to both sides. */
-interface PlainStrip {
-  readonly sound: Float32Array
-  readonly left: number
-  readonly right: number
-}
-/** So many of them are added at once. */
-const TOGETHER = 4
-
-function addToBoth(strips: readonly PlainStrip[], [a, b]: readonly [Float32Array, Float32Array]): void {
-  if (strips.length < TOGETHER) {
-    for (const { sound, left, right } of strips)
-      for (let n = 0; n < sound.length; n++) {
-        const x = sound[n]
-        a[n] += left * x
-        b[n] += right * x
-      }
-    return
-  }
-  const [{ sound: s0, left: l0, right: r0 }, { sound: s1, left: l1, right: r1 }, { sound: s2, left: l2, right: r2 }, { sound: s3, left: l3, right: r3 }] =
-    strips
-  for (let n = 0; n < s0.length; n++) {
-    const x0 = s0[n]
-    const x1 = s1[n]
-    const x2 = s2[n]
-    const x3 = s3[n]
-    a[n] += l0 * x0 + l1 * x1 + l2 * x2 + l3 * x3
-    b[n] += r0 * x0 + r1 * x1 + r2 * x2 + r3 * x3
   }
 }
 

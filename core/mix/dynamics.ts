@@ -1,3 +1,4 @@
+import { type SoundWork, STRETCH } from '../signal/index.ts'
 import { decibelsToGain } from './gain.ts'
 
 /** Levels above a threshold rise less than they did. */
@@ -31,12 +32,13 @@ const FLOOR_DB = -120
 const CLOSES_BELOW = 3
 /** Less than this is not taken away, dB. */
 const NOTHING_DB = 1e-5
-/** Detected levels are looked at in so short blocks, frames: gains change in between along straight lines. */
-export const CONTROL = 16
 
-const decibels = (level: number): number => (level > 1e-6 ? 20 * Math.log10(level) : FLOOR_DB)
-/** Share of a step that is left after one control block of a movement that takes so long. */
-const leftAfter = (ms: number, rate: number): number => (ms <= 0 ? 0 : Math.exp((-1000 * CONTROL) / (ms * rate)))
+/** Decibels of a neper. */
+const DECIBELS = 20 / Math.LN10
+
+const decibels = (level: number): number => (level > 1e-6 ? DECIBELS * Math.log(level) : FLOOR_DB)
+/** Share of a step that is left after one stretch of a movement that takes so long. */
+const leftAfter = (ms: number, rate: number): number => (ms <= 0 ? 0 : Math.exp((-1000 * STRETCH) / (ms * rate)))
 
 /** How a level comes out, both in dBFS: the static curve with a soft knee (Giannoulis, Massberg, Reiss, JAES 60(6), 2012, eq. 4). */
 export function compressed({ thresholdDb, ratio, kneeDb }: Compressor, level: number): number {
@@ -44,24 +46,6 @@ export function compressed({ thresholdDb, ratio, kneeDb }: Compressor, level: nu
   if (2 * over < -kneeDb) return level
   if (2 * Math.abs(over) <= kneeDb && kneeDb > 0) return level + ((1 / ratio - 1) * (over + kneeDb / 2) ** 2) / (2 * kneeDb)
   return thresholdDb + over / ratio
-}
-
-/** Highest sample of some frames over all channels. */
-function peakOf(channels: readonly Float32Array[], from: number, to: number): number {
-  let peak = 0
-  for (const channel of channels)
-    for (let i = from; i < to; i++) {
-      const level = Math.abs(channel[i])
-      if (level > peak) peak = level
-    }
-  return peak
-}
-
-/** Multiplies frames by gains that lead in a straight line from one to another. */
-function scaled(channels: readonly Float32Array[], from: number, to: number, begin: number, end: number): void {
-  if (begin === 1 && end === 1) return
-  const step = (end - begin) / (to - from)
-  for (const channel of channels) for (let i = from; i < to; i++) channel[i] *= begin + step * (i - from + 1)
 }
 
 /**
@@ -83,25 +67,24 @@ export class CompressorRun {
     return this.#reduced
   }
 
-  /** @param channels samples of each, in place; whole control blocks but at the end of all */
-  run(settings: Compressor, channels: readonly Float32Array[]): void {
+  /** @param sound what was put in is worked on; whole stretches but at the end of all */
+  run(settings: Compressor, sound: SoundWork): void {
     const [attack, release] = [leftAfter(settings.attackMs, this.#rate), leftAfter(settings.releaseMs, this.#rate)]
     const bends = decibelsToGain(settings.thresholdDb - settings.kneeDb / 2)
     const open = decibelsToGain(settings.makeupDb)
-    const frames = channels[0].length
-    for (let from = 0; from < frames; from += CONTROL) {
-      const to = Math.min(frames, from + CONTROL)
-      const peak = peakOf(channels, from, to)
+    const { gains } = sound
+    gains[0] = this.#gain
+    for (const [k, peak] of sound.peaks().entries()) {
       // Below where its curve bends nothing is taken away.
       const level = peak > bends ? decibels(peak) : FLOOR_DB
       const wanted = peak > bends ? level - compressed(settings, level) : 0
       this.#held = Math.max(wanted, release * this.#held + (1 - release) * wanted)
       this.#reduced = attack * this.#reduced + (1 - attack) * this.#held
       if (this.#reduced < NOTHING_DB) this.#reduced = 0
-      const gain = this.#reduced === 0 ? open : decibelsToGain(settings.makeupDb - this.#reduced)
-      scaled(channels, from, to, this.#gain, gain)
-      this.#gain = gain
+      this.#gain = this.#reduced === 0 ? open : decibelsToGain(settings.makeupDb - this.#reduced)
+      gains[k + 1] = this.#gain
     }
+    sound.scale()
   }
 }
 
@@ -121,26 +104,26 @@ export class GateRun {
     return this.#open
   }
 
-  /** @param channels samples of each, in place; whole control blocks but at the end of all */
-  run(settings: Gate, channels: readonly Float32Array[]): void {
+  /** @param sound as of {@link CompressorRun} */
+  run(settings: Gate, sound: SoundWork): void {
     const [attack, release] = [leftAfter(settings.attackMs, this.#rate), leftAfter(settings.releaseMs, this.#rate)]
     const closed = decibelsToGain(-settings.rangeDb)
     const [opens, closes] = [decibelsToGain(settings.thresholdDb), decibelsToGain(settings.thresholdDb - CLOSES_BELOW)]
-    const frames = channels[0].length
-    for (let from = 0; from < frames; from += CONTROL) {
-      const to = Math.min(frames, from + CONTROL)
-      if (peakOf(channels, from, to) >= (this.#open ? closes : opens)) {
+    const { frames, gains } = sound
+    gains[0] = this.#gain
+    for (const [k, peak] of sound.peaks().entries()) {
+      if (peak >= (this.#open ? closes : opens)) {
         this.#open = true
         this.#since = 0
       } else {
-        this.#since += to - from
+        this.#since += Math.min(STRETCH, frames - k * STRETCH)
         if (this.#since > (settings.holdMs / 1000) * this.#rate) this.#open = false
       }
       const wanted = this.#open ? 1 : closed
       const left = wanted > this.#gain ? attack : release
-      const gain = left * this.#gain + (1 - left) * wanted
-      scaled(channels, from, to, this.#gain, gain)
-      this.#gain = gain
+      this.#gain = left * this.#gain + (1 - left) * wanted
+      gains[k + 1] = this.#gain
     }
+    sound.scale()
   }
 }

@@ -16,7 +16,7 @@ export {
 export type { Clicks } from './clicks.ts'
 export { type DeskInput, type DeskNode, type DeskPassage, DeskRun, deskLatency, MOST_BANDS, MOST_DELAY, type Processing, panned } from './desk.ts'
 export { type Drawn, drawnAt, type Following, following, type PointChange, type RangeChanges, raised, type Stretch, undrawn, withoutRanges } from './drawing.ts'
-export { CONTROL, type Compressor, CompressorRun, compressed, type Gate, GateRun } from './dynamics.ts'
+export { type Compressor, CompressorRun, compressed, type Gate, GateRun } from './dynamics.ts'
 export { decibelsToGain, MAX_GAIN_DB, MIN_GAIN_DB } from './gain.ts'
 export { type Hum, humIn, MOST_HARMONICS } from './hum.ts'
 export { curveAt, drawnCurve, isSilent, type LevelCurve, type OnRange, onCurve, SHORT_FADE, SILENT_DB, timesCurve } from './levels.ts'

@@ -63,6 +63,8 @@ export class LoudnessMeter {
   readonly #stepFrames: number
   #sum = 0
   #count = 0
+  /** Room to work in, kept: an evening comes in a hundred thousand blocks. */
+  #weighed = new Float64Array(0)
 
   /** @param channels interleaved ones that all count alike: 1 or 2 */
   constructor(rate: number, channels: number) {
@@ -76,7 +78,9 @@ export class LoudnessMeter {
   /** @param samples interleaved, whole frames, ±1 at full scale */
   add(samples: Float32Array): void {
     this.#peaks.add(samples)
-    const weighed = new Float64Array(samples)
+    if (this.#weighed.length < samples.length) this.#weighed = new Float64Array(samples.length)
+    const weighed = this.#weighed.subarray(0, samples.length)
+    weighed.set(samples)
     for (const [c, [first, second]] of this.#states.entries()) {
       runBiquad(this.#sections[0], first, weighed, this.#channels, c)
       runBiquad(this.#sections[1], second, weighed, this.#channels, c)
@@ -217,6 +221,7 @@ function mostAround(line: Float64Array, at: number): number {
 export class TruePeak {
   readonly #channels: number
   readonly #tails: readonly Float64Array[]
+  #line = new Float64Array(0)
   highest = 0
 
   constructor(channels: number) {
@@ -228,7 +233,8 @@ export class TruePeak {
   add(samples: Float32Array): void {
     const frames = samples.length / this.#channels
     for (const [c, tail] of this.#tails.entries()) {
-      const line = new Float64Array(TAPS - 1 + frames)
+      if (this.#line.length < TAPS - 1 + frames) this.#line = new Float64Array(TAPS - 1 + frames)
+      const line = this.#line.subarray(0, TAPS - 1 + frames)
       line.set(tail)
       for (let i = 0; i < frames; i++) line[TAPS - 1 + i] = samples[i * this.#channels + c]
       this.#look(line)

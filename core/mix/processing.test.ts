@@ -1,6 +1,7 @@
 import fc from 'fast-check'
+import { SoundWork, STRETCH } from '../signal/index.ts'
 import { type Band, bandSection, highPassSections, notchSection, quiet, responseAt, runBiquad } from './biquad.ts'
-import { CONTROL, type Compressor, CompressorRun, compressed, type Gate, GateRun } from './dynamics.ts'
+import { type Compressor, CompressorRun, compressed, type Gate, GateRun } from './dynamics.ts'
 import { Limiter } from './limiter.ts'
 import { TruePeak } from './loudness.ts'
 
@@ -62,6 +63,14 @@ describe('the equaliser', () => {
   })
 })
 
+/** Runs sound through a compressor or a gate. */
+function through<T>(run: { run: (settings: T, sound: SoundWork) => void }, settings: T, sound: readonly Float32Array[]): void {
+  const work = new SoundWork()
+  work.put(sound)
+  run.run(settings, work)
+  work.take(sound)
+}
+
 describe('compressor and gate', () => {
   const settings: Compressor = { thresholdDb: -20, ratio: 4, kneeDb: 6, attackMs: 5, releaseMs: 80, makeupDb: 0 }
 
@@ -78,23 +87,24 @@ describe('compressor and gate', () => {
   test('a loud tone settles at the curve, and what is quiet afterwards comes back', () => {
     const run = new CompressorRun(RATE)
     const loud = sine(1000, 0.5, RATE)
-    run.run(settings, [loud])
+    through(run, settings, [loud])
     expect(decibels(highest(loud.subarray(RATE / 2)))).toBeCloseTo(compressed(settings, decibels(0.5)), 0)
     expect(run.reductionDb).toBeGreaterThan(9)
     const quieter = sine(1000, 0.01, RATE)
-    run.run(settings, [quieter])
+    through(run, settings, [quieter])
     expect(decibels(highest(quieter.subarray(RATE / 2)))).toBeCloseTo(-40, 1)
   })
 
   test('pieces of any length give the same, and both channels keep their balance', () => {
     const whole = [sine(300, 0.6, 4800), sine(500, 0.2, 4800)]
     const inPieces = whole.map((c) => c.slice())
-    new CompressorRun(RATE).run(settings, whole)
+    through(new CompressorRun(RATE), settings, whole)
     const run = new CompressorRun(RATE)
-    for (let at = 0; at < 4800; at += 10 * CONTROL)
-      run.run(
+    for (let at = 0; at < 4800; at += 10 * STRETCH)
+      through(
+        run,
         settings,
-        inPieces.map((c) => c.subarray(at, at + 10 * CONTROL)),
+        inPieces.map((c) => c.subarray(at, at + 10 * STRETCH)),
       )
     expect(inPieces).toEqual(whole)
     const [a, b] = [sine(300, 0.6, 4800), sine(500, 0.2, 4800)]
@@ -106,7 +116,7 @@ describe('compressor and gate', () => {
     const run = new GateRun(RATE)
     const of = (level: number, seconds: number) => {
       const samples = sine(1000, level, seconds * RATE)
-      run.run(gate, [samples])
+      through(run, gate, [samples])
       return samples
     }
     expect(highest(of(0.1, 0.3))).toBeCloseTo(0.1, 3)

@@ -1,18 +1,5 @@
-import { toUint8Array } from 'js-base64'
 import embedded from './pffft.json' with { type: 'json' }
-
-interface Memory {
-  readonly buffer: ArrayBuffer
-  grow(pages: number): number
-}
-
-/** What browsers, workers and Node have alike, but no library of types without a browser names. */
-const { WebAssembly } = globalThis as unknown as {
-  WebAssembly: {
-    Module: new (bytes: Uint8Array) => object
-    Instance: new (module: object, imports: Record<string, Record<string, unknown>>) => { exports: Record<string, unknown> }
-  }
-}
+import { compiled, growTo, instance, type Memory } from './wasm.ts'
 
 /** What of PFFFT is used: pointers are byte offsets into its memory. */
 interface Pffft {
@@ -27,20 +14,16 @@ interface Pffft {
 
 /** Starts PFFFT (J. Pommier, "a pretty fast FFT"), which computes four numbers at once, in single precision. */
 function start(): Pffft {
-  // An audio worklet has no atob.
-  const bytes = toUint8Array(embedded.wasm)
   const fail = () => {
     throw new Error('the Fourier transform failed')
   }
   // What the module asks for: to end on a fault, to have more memory, to copy within it.
   const grow = (bytesWanted: number) => {
-    const memory = exported.d as Memory
-    const pages = Math.ceil(((bytesWanted >>> 0) - memory.buffer.byteLength) / 65536)
-    if (pages > 0) memory.grow(pages)
+    growTo(exported.d as Memory, bytesWanted >>> 0)
     return 1
   }
   const copy = (to: number, from: number, count: number) => new Uint8Array((exported.d as Memory).buffer).copyWithin(to, from, from + count)
-  const exported = new WebAssembly.Instance(new WebAssembly.Module(bytes), { a: { a: fail, b: grow, c: copy } }).exports
+  const exported = instance(compiled(embedded.wasm), { a: { a: fail, b: grow, c: copy } })
   ;(exported.e as () => void)()
   return {
     memory: exported.d as Memory,

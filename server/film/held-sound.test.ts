@@ -1,5 +1,5 @@
-import type { SampleForm } from '../media/sound-clock.ts'
-import { HeldSound } from './held-sound.ts'
+import type { SampleForm } from '@pendolo/core/signal'
+import { HeldSound, HeldStreams } from './held-sound.ts'
 
 const WRITERS: Record<SampleForm, [bytes: number, write: (to: Buffer, value: number, at: number) => void]> = {
   s16: [2, (to, value, at) => to.writeInt16LE(value * 2 ** 15, at)],
@@ -61,4 +61,27 @@ test('begun anew, nothing is left of what was held, not even half a frame', () =
   held.append(bytesOf('s16', 2, 4))
   expect([held.from, held.end]).toEqual([48, 52])
   expect(held.view(48, 4)?.map((p) => [...p])).toEqual([0, 1].map((c) => [0, 1, 2, 3].map((n) => sampleAt(n, c))))
+})
+
+test('of several streams only what all of them hold is handed on, one behind the other', () => {
+  const held = new HeldStreams([
+    { form: 's16', width: 3, columns: [2, 0] },
+    { form: 'f32', width: 1, columns: [0] },
+  ])
+  const [one, two] = [bytesOf('s16', 3, 400), bytesOf('f32', 1, 400)]
+  held.begin(1000)
+  held.append(0, one.subarray(0, 6 * 300))
+  expect(held.end).toBe(1000)
+  expect(held.view(1000, 1)).toBeNull()
+  held.append(1, two.subarray(0, 4 * 120 + 2))
+  expect(held.end).toBe(1120)
+  // What one has not yet cannot be let go: it is as soon as it comes.
+  held.drop(1200)
+  expect(held.view(1100, 20)).toBeNull()
+  held.append(1, two.subarray(4 * 120 + 2))
+  held.append(0, one.subarray(6 * 300))
+  held.drop(1200)
+  expect([held.from, held.end]).toEqual([1200, 1400])
+  const wanted = [2, 0, 0].map((c) => Array.from({ length: 150 }, (_, n) => sampleAt(250 + n, c)))
+  expect(held.view(1250, 150)?.map((p) => [...p])).toEqual(wanted)
 })

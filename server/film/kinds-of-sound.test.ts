@@ -116,6 +116,9 @@ describe('what has loudspeakers is folded by the standard’s matrix, at any rat
   }
   test.each([
     ['mono', 8000, 'pcm_s16le', 'wav', 'M'],
+    ['mono', 48_000, 'pcm_s24le', 'wav', 'M'],
+    ['stereo', 48_000, 'pcm_s16le', 'wav', 'LR'],
+    ['stereo', 48_000, 'pcm_f32le', 'wav', 'LR'],
     ['stereo', 11_025, 'pcm_u8', 'wav', 'LR'],
     ['stereo', 192_000, 'flac', 'flac', 'LR'],
     ['2.1', 22_050, 'pcm_s16le', 'wav', 'LR-'],

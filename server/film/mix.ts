@@ -1,4 +1,5 @@
 import { open } from 'node:fs/promises'
+import { availableParallelism } from 'node:os'
 import { setImmediate } from 'node:timers/promises'
 import { type DeskSource, projectDesk } from '@pendolo/core/film'
 import type { Exchange, ExchangeFile } from '@pendolo/core/formats'
@@ -8,7 +9,7 @@ import { FLICKS_PER_SECOND, frameStart } from '@pendolo/core/time'
 import type { Config } from '../config.ts'
 import { Cancelled } from '../media/ffmpeg.ts'
 import { present } from '../media/originals.ts'
-import { mostApart } from '../media/sound-clock.ts'
+import { mostApart, readTogether } from '../media/sound-clock.ts'
 import { FILM_SOUND_RATE, type GivesFrames, type Heard, PlacedSound } from './placed-sound.ts'
 
 /** Frames read at once: a fifth of a second. */
@@ -16,23 +17,39 @@ const BLOCK = FILM_SOUND_RATE / 5
 /** Frames that the desk takes at once: all its strips together stay near the processor. A block is a whole number of them. */
 const DESK_BLOCK = 960
 
-/** Decoders for the inputs of a desk: channels of one stream come out of one, as far as one can. */
+/** Channels of one stream that one decoder gives, and the numbers of their inputs of the desk. */
+interface Part {
+  readonly apart: { readonly stream: number; readonly channels: number[] }
+  readonly inputs: number[]
+}
+
+/** Decoders for the inputs of a desk: channels of one stream come out of one, as far as one can, and many streams out of as many as there are processors. */
 function decodersFor(doc: ProjectDoc, files: ReadonlyMap<string, ExchangeFile>, sources: readonly DeskSource[]): Heard[] {
-  const out: (Heard & { apart: { channels: number[] } | null; inputs: number[]; clipId: string })[] = []
+  const parts = new Map<string, Part[]>()
+  const out: Heard[] = []
+  const known = (clipId: string) => ({ file: files.get(doc.clips[clipId].fileId) as ExchangeFile, placement: doc.placements[clipId] })
   for (const [input, { clipId, channel, number }] of sources.entries()) {
-    const file = files.get(doc.clips[clipId].fileId) as ExchangeFile
-    const placement = doc.placements[clipId]
+    const { file } = known(clipId)
     if (channel === null) {
-      out.push({ clipId, file, placement, apart: null, inputs: [input] })
+      out.push({ ...known(clipId), apart: null, inputs: [input] })
       continue
     }
     const found = channelsOf(file.facts.audio as NonNullable<FileFacts['audio']>)[number - 1]
     const most = mostApart(file.facts, FILM_SOUND_RATE)
-    const open = out.find((h) => h.clipId === clipId && h.apart?.stream === found.stream && h.apart.channels.length < most)
-    if (open?.apart) {
+    const own = parts.get(clipId) ?? []
+    parts.set(clipId, own)
+    const open = own.find(({ apart }) => apart.stream === found.stream && apart.channels.length < most)
+    if (open) {
       open.apart.channels.push(found.channel)
       open.inputs.push(input)
-    } else out.push({ clipId, file, placement, apart: { stream: found.stream, channels: [found.channel] }, inputs: [input] })
+    } else own.push({ apart: { stream: found.stream, channels: [found.channel] }, inputs: [input] })
+  }
+  for (const [clipId, own] of parts) {
+    const decoders = readTogether(known(clipId).file.facts, own.length) ? Math.min(own.length, availableParallelism()) : own.length
+    for (let n = 0; n < decoders; n++) {
+      const mine = own.filter((_, i) => i % decoders === n)
+      out.push({ ...known(clipId), apart: mine.map((p) => p.apart), inputs: mine.flatMap((p) => p.inputs) })
+    }
   }
   return out
 }

@@ -3,10 +3,10 @@ import type { Placement } from '@pendolo/core/project'
 import { interpolate } from '@pendolo/core/signal'
 import { FLICKS_PER_SECOND, piecesOf } from '@pendolo/core/time'
 import type { Config } from '../config.ts'
-import { dropChild, inputArguments, lastWords, limitsFor, start } from '../media/ffmpeg.ts'
-import { type Apart, canSeek, soundClock, takenApart, takenInTwo } from '../media/sound-clock.ts'
-import { MediaError, wordsFor } from '../media/words.ts'
-import { HeldSound } from './held-sound.ts'
+import { type Apart, canSeek, takenApart, takenInTwo } from '../media/sound-clock.ts'
+import type { MediaError } from '../media/words.ts'
+import { HeldStreams } from './held-sound.ts'
+import { type SoundReader, soundReader } from './sound-reader.ts'
 
 export const FILM_SOUND_RATE = 48000
 /** A decoder that begins in the middle needs so much before it gives what it would have given anyway. */
@@ -18,21 +18,18 @@ const AHEAD = FILM_SOUND_RATE / 2
 /** Input kept around a block for interpolation, frames. */
 const MARGIN = 64
 
-/** What one decoder gives to the desk. */
+/** What is read of one file by one reader, for the desk. */
 export interface Heard {
   readonly file: ExchangeFile
   readonly placement: Placement
-  /** Channels of one stream, each by itself; null: all of the clip in two. */
-  readonly apart: Apart | null
-  /** Numbers of its inputs of the desk. */
+  /** Channels of one or more streams, each by itself; null: all of the clip, in two or in one that is both. */
+  readonly apart: readonly Apart[] | null
+  /** Numbers of its inputs of the desk, stream after stream. */
   readonly inputs: readonly number[]
 }
 
 /** Gives frames of all channels, `some` from the nth on. */
 export type GivesFrames = (n: number, some: number) => readonly Float32Array[]
-
-/** Decoders of a film run beside each other: threads of each would only wait for one another. */
-const ALONE = ['-threads', '1', '-filter_complex_threads', '1']
 
 /**
  * Adds frames of a channel to another.
@@ -52,20 +49,19 @@ export class PlacedSound {
   /** Channels that it gives; whether each is an input by itself. */
   readonly channels: number
   readonly apart: boolean
-  #child: ReturnType<typeof start> | null = null
-  readonly #open: (seconds: number) => ReturnType<typeof start>
+  #reader: SoundReader | null = null
+  readonly #open: (seconds: number) => SoundReader
   readonly #seeks: boolean
   readonly #placement: Placement
   /** Pieces that ran through: where each begins and ends on the master, and where its clip time 0 would lie, frames. */
   readonly #pieces: { begins: number; ends: number; offset: number }[]
   /** How far a jump may lead back, frames. */
   readonly #back: number
-  readonly #held: HeldSound
+  readonly #held: HeldStreams
   /** Where blocks are put together that do not come in one piece. */
   readonly #own: Float32Array[]
   #ended = false
   #failure: MediaError | null = null
-  readonly #name: string
   /** What comes is held from here on, and up to there is read ahead, clip frames. */
   #from = 0
   #wanted = 0
@@ -74,12 +70,11 @@ export class PlacedSound {
 
   constructor(config: Config, { file, placement, apart, inputs }: Heard) {
     this.#placement = placement
-    this.#name = file.name
     this.inputs = inputs
-    this.channels = apart ? apart.channels.length : 2
     this.apart = apart !== null
-    const taken = apart ? takenApart(file.facts, apart, FILM_SOUND_RATE) : takenInTwo(file.facts, FILM_SOUND_RATE)
-    this.#held = new HeldSound(taken)
+    const taken = apart ? apart.map((a) => takenApart(file.facts, a, FILM_SOUND_RATE)) : [takenInTwo(file.facts, FILM_SOUND_RATE)]
+    this.channels = taken.reduce((sum, t) => sum + t.columns.length, 0)
+    this.#held = new HeldStreams(taken)
     this.#own = Array.from({ length: this.channels }, () => new Float32Array(0))
     const frames = (t: number) => (t / FLICKS_PER_SECOND) * FILM_SOUND_RATE
     const pieces = piecesOf(placement).map(({ from, to, start }) => ({
@@ -90,44 +85,20 @@ export class PlacedSound {
     this.#pieces = pieces.map((p, i) => ({ ...p, ends: Math.min(p.ends, pieces[i + 1]?.begins ?? p.ends) }))
     this.#back = Math.ceil(Math.max(0, ...(placement.jumps ?? []).map((j) => -frames(j.by))))
     this.#seeks = canSeek(file.facts)
-    this.#open = (seconds) => {
-      const { before, filter } = soundClock(file.facts, seconds)
-      const input = [...ALONE, ...before, ...inputArguments(file.path)]
-      const child = start(
-        config,
-        ['-v', 'error', '-nostdin', ...input, ...taken.picks(filter), 'pipe:1'],
-        ['ignore', 'pipe', 'pipe'],
-        limitsFor(file.facts),
-        (words) => {
-          this.#failure ??= new MediaError(`${file.name} ${words}`)
-        },
-      )
-      let said = ''
-      child.stderr?.on('data', (chunk: Buffer) => {
-        said = (said + chunk.toString('utf8')).slice(-2000)
+    this.#open = (seconds) =>
+      soundReader(config, file, taken, seconds, {
+        came: (stream, bytes) => this.#came(stream, bytes),
+        ended: (failure) => this.#finish(failure),
       })
-      child.on('error', (error) => {
-        this.#failure ??= new MediaError(`${file.name} ${wordsFor(error.message)}`, error.message)
-        this.#finish()
-      })
-      // One that was begun anew gives no more.
-      child.stdout?.on('data', (bytes: Buffer) => child === this.#child && this.#came(bytes))
-      child.on('close', (code) => {
-        if (child !== this.#child) return
-        if (code) this.#failure ??= new MediaError(`${file.name} ${wordsFor(said)}`, lastWords(said))
-        this.#finish()
-      })
-      return child
-    }
   }
 
   /** Begins to read, a little before a clip frame where the file lets it, else from its beginning. */
   #begin(frame: number): void {
-    if (this.#child) dropChild(this.#child)
+    this.#reader?.close()
     const seconds = this.#seeks ? Math.max(0, Math.floor(frame / FILM_SOUND_RATE) - WARM_SECONDS) : 0
-    this.#child = this.#open(seconds)
     this.#held.begin(seconds * FILM_SOUND_RATE)
     this.#ended = false
+    this.#reader = this.#open(seconds)
   }
 
   /**
@@ -138,6 +109,8 @@ export class PlacedSound {
     const [piece] = this.#pieces
     if (this.#placement.rate !== 1 || this.#pieces.length !== 1 || from < piece.begins || from + count > piece.ends) return null
     const first = Math.round(from - piece.offset)
+    // Before its beginning there is nothing to read.
+    if (first + count <= 0) return null
     await this.#hold(first - MARGIN, first + count + MARGIN)
     const held = this.#held
     if (first < held.from || first + count > held.end) return null
@@ -188,29 +161,31 @@ export class PlacedSound {
     const from = Math.max(0, first)
     const held = this.#held
     // What lies before the held frames has been let go, and a programme may go back all the same; far ahead it is quicker to begin anew.
-    if (!this.#child || from < held.from || (this.#seeks && !this.#ended && from - held.end > FAR)) this.#begin(from)
+    if (!this.#reader || from < held.from || (this.#seeks && !this.#ended && from - held.end > FAR)) this.#begin(from)
     held.drop(from)
     this.#from = from
     this.#wanted = last + AHEAD
-    this.#child?.stdout?.resume()
+    if (held.end < this.#wanted) this.#reader?.goOn()
     while (held.end < last && !this.#ended) await new Promise<void>((resolve) => (this.#wake = resolve))
     if (held.end < last && this.#failure) throw this.#failure
   }
 
-  #came(bytes: Buffer): void {
-    this.#held.append(bytes)
+  #came(stream: number, bytes: Uint8Array): void {
+    this.#held.append(stream, bytes)
     // What nobody asked for is let go as it comes.
     this.#held.drop(this.#from)
-    if (this.#held.end >= this.#wanted) this.#child?.stdout?.pause()
+    // It waits where one of its streams is not taken: all of them are, until none lacks anything.
+    if (this.#held.end >= this.#wanted) this.#reader?.pause()
     this.#wake?.()
   }
 
-  #finish(): void {
+  #finish(failure: MediaError | null): void {
+    this.#failure ??= failure
     this.#ended = true
     this.#wake?.()
   }
 
   close(): void {
-    if (this.#child) dropChild(this.#child)
+    this.#reader?.close()
   }
 }

@@ -262,7 +262,7 @@ export function endChild(child: ChildProcess): void {
  */
 export function dropChild(child: ChildProcess): void {
   endChild(child)
-  child.stdout?.destroy()
+  for (const pipe of child.stdio.slice(1)) pipe?.destroy()
 }
 
 /** How many processes are running, or have ended with output that is still unread. */

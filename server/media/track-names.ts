@@ -1,12 +1,10 @@
-import { type FileHandle, open } from 'node:fs/promises'
+import { open } from 'node:fs/promises'
 import { XMLParser } from 'fast-xml-parser'
+import { chunksOf } from './wave-chunks.ts'
 
-/** Chunks that are looked through, bytes that are read of one, and characters of a name. */
-const MOST_CHUNKS = 200
+/** Bytes that are read of a chunk, and characters of a name. */
 const MOST_BYTES = 2 ** 20
 const MOST_CHARACTERS = 120
-/** Bytes of a chunk's name and length. */
-const HEAD = 8
 /** Where what follows the fixed part of a description of tracks begins (EBU Tech 3285): the description itself. */
 const DESCRIPTION_BYTES = 256
 
@@ -32,27 +30,6 @@ export async function trackNames(file: string, channels: number): Promise<(strin
     return list.some((n) => n !== null) ? list : null
   } finally {
     await handle.close()
-  }
-}
-
-/** The chunks of a RIFF, RF64 or BW64 file (EBU Tech 3306): where the content of each begins, and its length. */
-async function* chunksOf(handle: FileHandle): AsyncGenerator<{ id: string; at: number; length: number }> {
-  const head = Buffer.alloc(12)
-  if ((await handle.read(head, 0, 12, 0)).bytesRead < 12) return
-  if (!/^(RIFF|RF64|BW64)$/.test(head.toString('latin1', 0, 4)) || head.toString('latin1', 8, 12) !== 'WAVE') return
-  let dataLength: number | null = null
-  for (let at = 12, n = 0; n < MOST_CHUNKS; n++) {
-    const chunk = Buffer.alloc(HEAD)
-    if ((await handle.read(chunk, 0, HEAD, at)).bytesRead < HEAD) return
-    const id = chunk.toString('latin1', 0, 4)
-    let length = chunk.readUInt32LE(4)
-    if (id === 'ds64') {
-      const sizes = Buffer.alloc(16)
-      if ((await handle.read(sizes, 0, 16, at + HEAD)).bytesRead === 16) dataLength = Number(sizes.readBigUInt64LE(8))
-    }
-    if (id === 'data' && length === 0xffffffff) length = dataLength ?? length
-    yield { id, at: at + HEAD, length }
-    at += HEAD + length + (length % 2)
   }
 }
 
