@@ -134,6 +134,11 @@ export async function mixRuns(
   const heard = decodersFor(doc, files, wanted)
   for (const { file } of heard) await present(config, file)
   const sources = heard.map((h) => new PlacedSound(config, h))
+  const close = () => {
+    for (const source of sources) source.close()
+  }
+  // Who waits for a disk that does not answer need not wait for its end.
+  signal.addEventListener('abort', close, { once: true })
   try {
     const desk = new DeskRun(FILM_SOUND_RATE, false)
     desk.set(nodes)
@@ -158,9 +163,11 @@ export async function mixRuns(
       const early = Math.min(count, Math.max(0, latency - at))
       if (early < count) await write(interleaved([block[0].subarray(early), block[1].subarray(early)]))
     }
+    if (signal.aborted) throw new Cancelled()
     return ends
   } finally {
-    for (const source of sources) source.close()
+    signal.removeEventListener('abort', close)
+    close()
   }
 }
 

@@ -1,5 +1,7 @@
-import { existsSync, writeFileSync } from 'node:fs'
+import { execFileSync } from 'node:child_process'
+import { closeSync, existsSync, openSync, rmSync, writeFileSync } from 'node:fs'
 import path from 'node:path'
+import { setTimeout as sleep } from 'node:timers/promises'
 import type { Placement } from '@pendolo/core/project'
 import { secondsToFlicks } from '@pendolo/core/time'
 import { probe } from '../media/probe.ts'
@@ -38,6 +40,50 @@ test('a recording that begins later is not opened before: of one that begins in 
     const given = await sound.whole(from + BLOCK, BLOCK)
     expect(given?.(0, BLOCK)[0][12]).toBeCloseTo(Math.sin((2 * Math.PI * 1000 * (BLOCK + 12)) / FILM_SOUND_RATE) / 8, 3)
     expect(existsSync(begun)).toBe(true)
+  } finally {
+    sound.close()
+  }
+})
+
+test('who waits for a disk that does not answer goes on as soon as it is closed', async () => {
+  const file = makeMedia(path.join(folder, 'asleep.wav'), ['-f', 'lavfi', '-i', 'sine=1000:d=4:r=48000', '-ac', '2'])
+  const facts = await probe(config, file)
+  rmSync(file)
+  execFileSync('mkfifo', [file])
+  const place = { start: secondsToFlicks(0), rate: 1, method: 'hand', verdict: 'sure', confidence: 1, why: [], locked: false } satisfies Placement
+  const sound = new PlacedSound(config, { file: { id: 'f', name: 'asleep.wav', path: file, facts }, placement: place, apart: null, inputs: [0] })
+  try {
+    let gone = false
+    const given = sound.whole(BLOCK, BLOCK).finally(() => (gone = true))
+    await sleep(100)
+    expect(gone).toBe(false)
+    sound.close()
+    expect(await given).toBeNull()
+    expect(await sound.whole(2 * BLOCK, BLOCK)).toBeNull()
+  } finally {
+    closeSync(openSync(file, 'r+'))
+  }
+})
+
+test.each([
+  ['whole.flac', 48000, ['-c:a', 'flac', '-sample_fmt', 's32', '-bits_per_raw_sample', '24'], 2 ** -24],
+  ['shorter.mka', 48000, ['-c:a', 'flac', '-sample_fmt', 's16'], 2 ** -24],
+  ['other-rate.flac', 44_100, ['-c:a', 'flac'], 1e-3],
+  ['with-losses.m4a', 48000, ['-c:a', 'aac'], 1e-3],
+])('%s comes to the desk as ffmpeg decodes it', async (name, rate, coded, most) => {
+  const file = makeMedia(path.join(folder, name), ['-f', 'lavfi', '-i', `anoisesrc=d=3:r=${rate}:a=1`, ...coded])
+  const facts = await probe(config, file)
+  const apart = [{ stream: 0, channels: [0] }]
+  const read = execFileSync('ffmpeg', ['-v', 'error', '-i', file, '-ar', '48000', '-f', 'f64le', '-'], { maxBuffer: 2 ** 28 })
+  const wanted = new Float64Array(read.buffer.slice(read.byteOffset, read.byteOffset + 8 * 2 * FILM_SOUND_RATE))
+  const place = { start: secondsToFlicks(0), rate: 1, method: 'hand', verdict: 'sure', confidence: 1, why: [], locked: false } satisfies Placement
+  const sound = new PlacedSound(config, { file: { id: 'f', name, path: file, facts }, placement: place, apart, inputs: [0] })
+  try {
+    const own = sound.blank(FILM_SOUND_RATE)
+    await sound.addTo(own, 0, FILM_SOUND_RATE, FILM_SOUND_RATE, null)
+    const off = own[0].reduce((most, x, n) => Math.max(most, Math.abs(x - wanted[FILM_SOUND_RATE + n])), 0)
+    expect(off).toBeLessThan(most)
+    expect(own[0].some((x) => Math.abs(x) > 0.9)).toBe(true)
   } finally {
     sound.close()
   }

@@ -61,6 +61,7 @@ export class PlacedSound {
   /** Where blocks are put together that do not come in one piece. */
   readonly #own: Float32Array[]
   #ended = false
+  #closed = false
   #failure: MediaError | null = null
   /** What comes is held from here on, and up to there is read ahead, clip frames. */
   #from = 0
@@ -158,6 +159,7 @@ export class PlacedSound {
 
   /** Waits until frames are held, or the file has ended. */
   async #hold(first: number, last: number): Promise<void> {
+    if (this.#closed) return
     const from = Math.max(0, first)
     const held = this.#held
     // What lies before the held frames has been let go, and a programme may go back all the same; far ahead it is quicker to begin anew.
@@ -185,7 +187,10 @@ export class PlacedSound {
     this.#wake?.()
   }
 
+  /** Nothing more is read; who still waits for frames has what there is. */
   close(): void {
+    this.#closed = true
     this.#reader?.close()
+    this.#finish(null)
   }
 }

@@ -1,5 +1,5 @@
 import { execFileSync } from 'node:child_process'
-import { closeSync, copyFileSync, openSync, readFileSync, truncateSync, writeFileSync, writeSync } from 'node:fs'
+import { closeSync, copyFileSync, openSync, readFileSync, rmSync, truncateSync, writeFileSync, writeSync } from 'node:fs'
 import path from 'node:path'
 import { setTimeout as sleep } from 'node:timers/promises'
 import { probe } from '../media/probe.ts'
@@ -131,5 +131,27 @@ describe('samples as they lie in a wave file', () => {
     reader.close()
     await sleep(300)
     expect([came, ended]).toEqual([2, 0])
+  })
+
+  test('of a disk that stops answering it is said after a minute', async () => {
+    const file = wave('asleep.wav', 2, 'pcm_s16le')
+    const facts = await probe(config, file)
+    const taken = takenApart(facts, { stream: 0, channels: [0, 1] }, FILM_SOUND_RATE)
+    rmSync(file)
+    // Who opens it waits until somebody writes into it.
+    execFileSync('mkfifo', [file])
+    jest.useFakeTimers({ doNotFake: ['nextTick', 'setImmediate', 'queueMicrotask'] })
+    try {
+      let said: MediaError | null | undefined
+      const asked = { id: 'f', name: 'asleep.wav', path: file, facts }
+      soundReader(config, asked, [taken], 0, { came: () => undefined, ended: (why) => (said = why) })
+      await jest.advanceTimersByTimeAsync(59_000)
+      expect(said).toBeUndefined()
+      await jest.advanceTimersByTimeAsync(2000)
+      expect(said?.message).toBe('asleep.wav does not come from its disk any more; look whether that is connected, then try again')
+    } finally {
+      jest.useRealTimers()
+      closeSync(openSync(file, 'r+'))
+    }
   })
 })

@@ -39,6 +39,18 @@ export function soundReader(config: Config, file: ExchangeFile, taken: readonly 
 const READ_SECONDS = 0.1
 const [LEAST_BYTES, MOST_BYTES] = [2 ** 16, 2 ** 20]
 
+/** A disk that gives nothing for so long has gone, ms; one that slept is awake by then. */
+const SILENT_MS = 60_000
+
+/** Waits for what a disk gives. */
+async function inTime<T>(given: Promise<T>): Promise<T> {
+  let timer: NodeJS.Timeout | undefined
+  const silent = new Promise<never>((_, reject) => {
+    timer = setTimeout(() => reject(new Error(`Connection timed out: nothing came for ${SILENT_MS / 1000} s`)), SILENT_MS)
+  })
+  return Promise.race([given, silent]).finally(() => clearTimeout(timer))
+}
+
 /** Samples as they lie in a wave file. */
 class WaveReader implements SoundReader {
   readonly #file: ExchangeFile
@@ -61,9 +73,12 @@ class WaveReader implements SoundReader {
   }
 
   async #read(from: number): Promise<void> {
-    const handle = await open(this.#file.path, 'r')
+    const opening = open(this.#file.path, 'r')
+    // What hangs is not waited for, and let go should it ever come.
+    const letGo = () => void opening.then((handle) => handle.close()).catch(() => undefined)
     try {
-      const samples = await samplesOf(handle)
+      const handle = await inTime(opening)
+      const samples = await inTime(samplesOf(handle))
       if (!samples) throw new Error('no samples')
       const ends = samples.at + samples.length
       for (let at = samples.at + from; at < ends && !this.#closed; ) {
@@ -72,13 +87,13 @@ class WaveReader implements SoundReader {
         at += bytes
       }
     } finally {
-      await handle.close()
+      letGo()
     }
   }
 
   /** @returns how much came */
   async #some(handle: FileHandle, at: number, ends: number): Promise<number> {
-    const { bytesRead } = await handle.read(this.#buffer, 0, Math.min(this.#buffer.length, ends - at), at)
+    const { bytesRead } = await inTime(handle.read(this.#buffer, 0, Math.min(this.#buffer.length, ends - at), at))
     if (!this.#closed && bytesRead > 0) this.#listener.came(0, this.#buffer.subarray(0, bytesRead))
     await this.#wait.until
     return bytesRead

@@ -14,6 +14,7 @@ const MEANINGS: readonly (readonly [RegExp, string])[] = [
   [/No space left on device|Disk quota exceeded/i, 'could not be worked through: the disk is full; make room and try again'],
   [/Read-only file system|Permission denied/i, 'could not be worked through: the data folder or the file may not be written or read'],
   [/Cannot allocate memory|bad_alloc|Failed to allocate/i, 'needs more memory than it may have; make a smaller copy of it and gather that'],
+  [/timed out|Input\/output error|\bEIO\b/i, 'does not come from its disk any more; look whether that is connected, then try again'],
   [/No such file or directory/i, 'is not where it was; find it again in Gather, then try again'],
   [
     /codec none|Unknown decoder|Decoder .*not found|unsupported codec|codec .* is not supported/i,
