@@ -1,5 +1,5 @@
 import fc from 'fast-check'
-import { CHANNEL_LAYOUTS, type Channel, channelsOf, heardChannels, isChanged, type SoundShape } from './index.ts'
+import { CHANNEL_LAYOUTS, type Channel, channelsOf, heardChannels, isChanged, type SoundShape, tracksOf } from './index.ts'
 
 const sides = (sound: SoundShape, said: Record<string, Channel> = {}) =>
   heardChannels(sound, said).map((c) => [c.number, c.left, c.right].map((x) => Math.round(x * 100) / 100))
@@ -92,4 +92,20 @@ describe('what was said of channels', () => {
       }),
     )
   })
+})
+
+test('channels apart lie in tracks of neighbours of one stream, at most eight, each once and in order', () => {
+  const widths = (...streamChannels: number[]) => tracksOf(channelsOf({ channels: streamChannels[0], layout: '', streamChannels })).map((t) => t.length)
+  expect(widths(64)).toEqual([8, 8, 8, 8, 8, 8, 8, 8])
+  expect(widths(18)).toEqual([8, 8, 2])
+  expect(widths(2, 1, 9, 1)).toEqual([2, 1, 8, 1, 1])
+  expect(tracksOf([])).toEqual([])
+  fc.assert(
+    fc.property(fc.array(fc.integer({ min: 1, max: 40 }), { minLength: 1, maxLength: 8 }), (streamChannels) => {
+      const all = channelsOf({ channels: streamChannels[0], layout: '', streamChannels })
+      const tracks = tracksOf(all)
+      expect(tracks.flat()).toEqual(all)
+      for (const track of tracks) expect(new Set(track.map((c) => c.stream)).size).toBe(1)
+    }),
+  )
 })

@@ -115,6 +115,25 @@ export function channelsOf({ channels, layout, streamChannels = [channels], trac
   return out
 }
 
+/** So many channels lie in a track of the copy for listening: what codes without a loss has no more. */
+export const MOST_TOGETHER = 8
+
+/**
+ * How channels lie in the copy that has them apart: neighbours of a stream together in a track, so that what plays many
+ * of them has few to decode.
+ * @param channels in the order of the file
+ * @returns the channels of each track
+ */
+export function tracksOf(channels: readonly FoundChannel[]): FoundChannel[][] {
+  const tracks: FoundChannel[][] = []
+  for (const channel of channels) {
+    const open = tracks.at(-1)
+    if (open && open[0].stream === channel.stream && open.length < MOST_TOGETHER) open.push(channel)
+    else tracks.push([channel])
+  }
+  return tracks
+}
+
 /** Whether a channel is heard: as somebody said, else those of the first stream are. */
 export const isOn = (found: FoundChannel, said: Channel | undefined): boolean => said?.on ?? found.stream === 0
 

@@ -10,8 +10,10 @@ export {
   heardChannels,
   isChanged,
   isOn,
+  MOST_TOGETHER,
   type Position,
   type SoundShape,
+  tracksOf,
 } from './channels.ts'
 export type { Clicks } from './clicks.ts'
 export { type DeskInput, type DeskNode, type DeskPassage, DeskRun, deskLatency, MOST_BANDS, MOST_DELAY, type Processing, panned } from './desk.ts'

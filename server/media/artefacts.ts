@@ -8,7 +8,7 @@ export const ARTEFACTS = {
   tile: 'tile.mp4',
   sharp: 'sharp.mp4',
   sound: 'sound.mp4',
-  channels: 'channels.mp4',
+  channels: 'tracks.mp4',
   peaks: 'peaks.dat',
   channelPeaks: 'channels.dat',
   analysis: 'sound-8k.s16',
@@ -68,8 +68,8 @@ export async function sweepParts(folder: string): Promise<void> {
   const entries = await readdir(folder, { recursive: true, withFileTypes: true })
   for (const entry of entries) {
     const owner = new RegExp(`^\\${PART}-(\\d+)-`).exec(entry.name)
-    // Features of sounds, which older versions kept.
-    const old = entry.name.endsWith('.bands')
+    // What older versions kept: features of sounds, and channels each in a track of its own.
+    const old = entry.name.endsWith('.bands') || entry.name === 'channels.mp4'
     if (entry.isFile() && (old || (owner && !isAlive(Number(owner[1]))))) await rm(path.join(entry.parentPath, entry.name), { force: true })
   }
 }

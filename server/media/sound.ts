@@ -2,7 +2,7 @@ import { existsSync } from 'node:fs'
 import { rm, stat, writeFile } from 'node:fs/promises'
 import path from 'node:path'
 import type { LtcFindings } from '@pendolo/core/lineup'
-import { channelsOf } from '@pendolo/core/mix'
+import { channelsOf, tracksOf } from '@pendolo/core/mix'
 import type { FileFacts } from '@pendolo/core/project'
 import { ANALYSIS_RATE } from '@pendolo/core/signal'
 import type { Config } from '../config.ts'
@@ -60,9 +60,9 @@ export async function makeSound(config: Config, file: string, key: string, facts
   await completeFiles(finals, async (parts) => {
     const part = (name: Artefact): string | null => (names.includes(name) ? parts[names.indexOf(name)] : null)
     const [peaksPart, analysisPart, toldPart] = parts
-    const { raw, graph, count } = rawSound(facts, `${analysisPart}.raw`)
+    const { raw, graph, tracks } = rawSound(facts, `${analysisPart}.raw`)
     try {
-      await decode(config, file, facts, { raw, graph, count, sound: part('sound'), channels: part('channels') }, onProgress, signal)
+      await decode(config, file, facts, { raw, graph, tracks, sound: part('sound'), channels: part('channels') }, onProgress, signal)
       const heard = await steps.listen(raw)
       let timecode: NonNullable<SoundFindings['timecode']> | null = null
       for (const channel of heard.channels.flatMap((h, c) => (h.steady ? [c] : [])).slice(0, MOST_STEADY)) {
@@ -87,14 +87,18 @@ export async function makeSound(config: Config, file: string, key: string, facts
 /** All channels of a file in groups: where each goes, and the graph that leads to them with what listening needs. */
 interface Apart {
   readonly raw: RawSound
-  /** From the streams to [x] (the first one whole), [t0], [t1] … (each channel) and [r0], [r1] … (the groups). */
+  /** From the streams to [x] (the first one whole), [t0], [t1] … (the tracks) and [r0], [r1] … (the groups). */
   readonly graph: (filter: string, copies: { sound: boolean; channels: boolean }) => string
-  /** How many channels there are. */
-  readonly count: number
+  /** How many tracks the copy has that has the channels apart. */
+  readonly tracks: number
 }
+
+/** Layouts that what codes without a loss knows, by how many channels they have. They are set last: to one that is asked for before, channels would be folded. */
+const LAYOUTS = ['mono', 'stereo', '3.0', 'quad', '5.0', '5.1', '6.1', '7.1']
 
 function rawSound(facts: FileFacts, stem: string): Apart {
   const all = channelsOf(facts.audio as NonNullable<FileFacts['audio']>).slice(0, MOST_CHANNELS)
+  const tracks = tracksOf(all)
   const streams = [...new Set(all.map((c) => c.stream))].map((stream) => all.filter((c) => c.stream === stream))
   const groups = streams.flatMap((channels) => {
     const out: (typeof all)[] = []
@@ -110,13 +114,18 @@ function rawSound(facts: FileFacts, stem: string): Apart {
           const some = channels.length > AT_ONCE ? `pan=${group.length}c|${group.map((c, k) => `c${k}=c${c.channel}`).join('|')},` : ''
           ways.push(`${some}${filter}[r${i}]`)
         }
-        if (copies.channels) for (const c of channels) ways.push(`pan=mono|c0=c${c.channel},${filter}[t${c.number - 1}]`)
+        for (const [t, track] of tracks.entries()) {
+          if (!copies.channels || track[0].stream !== stream) continue
+          const own = [...track.keys()]
+          const named = `channelmap=${own.join('|')}:channel_layout=${LAYOUTS[track.length - 1]}`
+          ways.push(`pan=${track.length}c|${own.map((k) => `c${k}=c${track[k].channel}`).join('|')},${filter},${named}[t${t}]`)
+        }
         if (ways.length === 1) return `[0:a:${stream}]${ways[0]}`
         const labels = ways.map((_, i) => `[w${stream}_${i}]`)
         return [`[0:a:${stream}]asplit=${ways.length}${labels.join('')}`, ...ways.map((way, i) => `${labels[i]}${way}`)].join(';')
       })
       .join(';')
-  return { raw: groups.map((g, i) => ({ path: `${stem}${i}`, channels: g.length })), graph, count: all.length }
+  return { raw: groups.map((g, i) => ({ path: `${stem}${i}`, channels: g.length })), graph, tracks: tracks.length }
 }
 
 /** How light copies of sound are stored: nothing is lost, and it is quick to read from anywhere. */
@@ -126,7 +135,7 @@ async function decode(
   config: Config,
   file: string,
   facts: FileFacts,
-  { raw, graph, count, sound, channels }: Apart & { sound: string | null; channels: string | null },
+  { raw, graph, tracks, sound, channels }: Apart & { sound: string | null; channels: string | null },
   onProgress: (share: number) => void,
   signal: AbortSignal | undefined,
 ): Promise<void> {
@@ -138,7 +147,7 @@ async function decode(
   const args = [
     ...['-v', 'error', '-y', '-nostdin', '-progress', 'pipe:2', ...before, ...inputArguments(file), '-filter_complex', apart + hearing],
     ...(sound === null ? [] : ['-map', '[a]', '-ac', mono ? '1' : '2', ...COPY, sound]),
-    ...(channels === null ? [] : [...Array.from({ length: count }, (_, i) => ['-map', `[t${i}]`]).flat(), ...COPY, channels]),
+    ...(channels === null ? [] : [...Array.from({ length: tracks }, (_, i) => ['-map', `[t${i}]`]).flat(), ...COPY, channels]),
     ...raw.flatMap((r, i) => ['-map', `[r${i}]`, '-ar', String(ANALYSIS_RATE), '-f', 's16le', r.path]),
   ]
   await run(config.ffmpeg, args, {

@@ -123,14 +123,14 @@ describe('channels of a recording', () => {
   }
   const whole = [{ url: '/api/media/key-mix/sound', from: null, sides: [[1, 1]] }]
 
-  test('are played from the copy of the whole until one is changed, then each from its own track', () => {
+  test('are played from the copy of the whole until one is changed, then each from its own place in its copy', () => {
     expect(soundsOf(project([], recorder()))).toEqual(whole)
     expect(soundsOf(project([channel('master', '0.1', { on: false }), channel('master', '0.3', { layout: 'left' })], recorder()))).toEqual(
       [
         [0, 0.5, 0.5],
         [2, 0.5, 0.5],
         [3, 0.5, 0],
-      ].map(([track, left, right]) => ({ url: '/api/media/key-mix/channels', from: { track, channel: 0 }, sides: [[left, right]] })),
+      ].map(([channel, left, right]) => ({ url: '/api/media/key-mix/channels', from: { track: 0, channel }, sides: [[left, right]] })),
     )
   })
 
@@ -148,7 +148,7 @@ describe('channels of a recording', () => {
   test('one by itself is in the middle at its own level, off or not', () => {
     const off = project([channel('master', '0.2', { on: false })], recorder())
     expect(channelAlone(off, 'master', '0.2')).toMatchObject({
-      inputs: [{ url: '/api/media/key-mix/channels', from: { track: 2, channel: 0 } }],
+      inputs: [{ url: '/api/media/key-mix/channels', from: { track: 0, channel: 2 } }],
       nodes: [{ input: 0, into: null, left: 1, right: 1 }],
     })
     expect(channelAlone(off, 'master', '0.7')).toBeNull()

@@ -1,6 +1,6 @@
 import type { GatheredFile, ProjectState } from '@pendolo/api'
 import { activeCut, layersOf, projectDesk, masterRecordings as recordingsOf } from '@pendolo/core/film'
-import { channelsOf } from '@pendolo/core/mix'
+import { channelsOf, tracksOf } from '@pendolo/core/mix'
 import { type FileFacts, factsOfClip, frameGridOf, paceOf, pictureSpans, projectRate, standInOrder } from '@pendolo/core/project'
 import { type Flicks, type FrameGrid, flicks, type PlacementMap, pictureSpansOf, ZERO } from '@pendolo/core/time'
 import { mediaUrl } from '../data/client.ts'
@@ -137,8 +137,11 @@ function channelsApart({ contentKey, facts, ready }: GatheredFile): { url: strin
   const { audio } = facts
   if (!audio) return null
   // One or two channels are apart in the copy of the whole already.
-  if (channelsOf(audio).length <= 2 && !audio.streamChannels) return { url: mediaUrl(contentKey, 'sound'), at: (number) => ({ track: 0, channel: number - 1 }) }
-  return ready.channels ? { url: mediaUrl(contentKey, 'channels'), at: (number) => ({ track: number - 1, channel: 0 }) } : null
+  const channels = channelsOf(audio)
+  if (channels.length <= 2 && !audio.streamChannels) return { url: mediaUrl(contentKey, 'sound'), at: (number) => ({ track: 0, channel: number - 1 }) }
+  if (!ready.channels) return null
+  const places = tracksOf(channels).flatMap((own, track) => own.map((_, channel) => ({ track, channel })))
+  return { url: mediaUrl(contentKey, 'channels'), at: (number) => places[number - 1] }
 }
 
 /** What a clip, or one of its channels, gives to the desk; null where it cannot be heard. @param key as `channelKey` writes it; null: all of it */

@@ -194,14 +194,14 @@ describe('sounds on the audio clock', () => {
     expect(ramps.at(-1)).toEqual(['ramp', 0, expect.closeTo(5.12, 4)])
   })
 
-  test('channels of a recording are tracks of their own; a strip changes without a break, another choice begins anew', async () => {
-    const channel = (track: number) => sound({ from: { track, channel: 0 } })
-    const made = await desk(channel(3), channel(17))
+  test('of a recording each track is decoded once that has something that is heard; a strip changes without a break, another choice begins anew', async () => {
+    const channel = (track: number, number = 0) => sound({ from: { track, channel: number } })
+    const made = await desk(channel(3), channel(3, 7), channel(17))
     made.start([passage(4, 0, Number.POSITIVE_INFINITY)])
     await pass(0.3)
     expect(tracks).toEqual([3, 17])
     expect(asked).toEqual([4, 4])
-    const strips = heard(channel(3), channel(17))
+    const strips = heard(channel(3), channel(3, 7), channel(17))
     made.set({ ...strips, nodes: strips.nodes.map((n) => ({ ...n, left: 0.5 })) })
     await pass(0.3)
     expect(tracks).toEqual([3, 17])
@@ -209,6 +209,7 @@ describe('sounds on the audio clock', () => {
     expect(last.type === 'set' && last.nodes.map((n) => [n.input, n.left])).toEqual([
       [0, 0.5],
       [1, 0.5],
+      [2, 0.5],
     ])
     made.set(heard(channel(17)))
     await pass(0.3)

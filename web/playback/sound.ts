@@ -1,4 +1,4 @@
-import { type DeskNode, type DeskPassage, deskLatency } from '@pendolo/core/mix'
+import { type DeskNode, type DeskPassage, deskLatency, MOST_TOGETHER } from '@pendolo/core/mix'
 import { clipToMaster, FLICKS_PER_SECOND, masterToClip, secondsToFlicks } from '@pendolo/core/time'
 import { ALL_FORMATS, AudioBufferSink, Input, UrlSource } from 'mediabunny'
 import { Clicks } from './clicks.ts'
@@ -89,7 +89,7 @@ class SoundLane {
         continue
       }
       const { track, channel } = input.from
-      const voice = voices.get(track) ?? { track, into: context.createChannelSplitter(2) }
+      const voice = voices.get(track) ?? { track, into: context.createChannelSplitter(MOST_TOGETHER) }
       voices.set(track, voice)
       voice.into.connect(port, channel)
     }
