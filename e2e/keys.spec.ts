@@ -117,6 +117,20 @@ test('after one cut and then another was clicked, Space plays; come to by keys, 
   expect(await playing(page)).toBe(false)
 })
 
+test('once something was chosen of a list the keys are the stage’s, before the page has come to rest', async ({ page }) => {
+  await openSwitch(page, server, id)
+  await page.keyboard.press(',')
+  await page.getByLabel('Show an angle in this range').click()
+  await expect(page.locator('.ant-select-dropdown:visible')).toBeVisible()
+  const focused = await page.evaluate(() => {
+    const option = document.querySelector('.ant-select-dropdown:not(.ant-select-dropdown-hidden) .ant-select-item-option')
+    option?.dispatchEvent(new MouseEvent('click', { bubbles: true, detail: 1 }))
+    return document.activeElement?.tagName
+  })
+  expect(focused).toBe('BODY')
+  await expect.poll(() => toldCuts(server, id)).toContain('0a')
+})
+
 test('Enter and Space on a button that has the focus press that button alone', async ({ page }) => {
   await page.goto(`${server.url}/${id}/line-up`)
   const state = () =>

@@ -30,13 +30,16 @@ export function belongsToFocus({ target, key }: Pick<KeyboardEvent, 'target' | '
 export function giveFocusBack(event: MouseEvent): void {
   // Enter and Space click too, but not with a finger or a mouse.
   if (event.detail === 0) return
-  // What the click opened takes the focus first.
-  setTimeout(() => {
+  const chosen = isElement(event.target) && event.target.closest('[role=option], .ant-select-item-option') !== null
+  const giveBack = () => {
     const active = document.activeElement
     if (!(active instanceof HTMLElement) || active === document.body || active.closest('[role=dialog], [data-focus=kept]')) return
-    const chosen = isElement(event.target) && event.target.closest('[role=option], .ant-select-item-option') !== null
     if (chosen || !active.matches(TYPING)) active.blur()
-  })
+  }
+  // Of a list nothing more is wanted: a key that is pressed before a busy page comes to its timers is the stage's.
+  if (chosen) giveBack()
+  // What the click opened takes the focus first.
+  setTimeout(giveBack)
 }
 
 /** Enter in a field of one line takes what was typed; then the keys are the stage's again. */
