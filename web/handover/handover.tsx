@@ -81,7 +81,8 @@ export function HandOver({ project, edit, top }: StageProps) {
             {cut.name} · {Math.max(0, cut.points.length - 1)} cuts
           </span>
           <span className="mono">
-            {label(range.start)} – {label(range.end)} · {printLength(film.length / FLICKS_PER_SECOND)}
+            {cut.pieces.length > 1 ? `film of ${cut.pieces.length} pieces` : `${label(range.start)} – ${label(range.end)}`} ·{' '}
+            {printLength(film.length / FLICKS_PER_SECOND)}
           </span>
           <span className="spring" />
         </>,

@@ -68,7 +68,6 @@ export function Coverage({
   const { doc, files } = project
   const [ref, { width }] = useSize<HTMLDivElement>()
   const byId = useMemo(() => new Map(files.map((f) => [f.id, f])), [files])
-  const master = byId.get(doc.clips[clockOf(doc) ?? '']?.fileId ?? '')
   const waves = useMasterWaves(project)
   const total = masterEnd(project) / FLICKS_PER_SECOND
   const { bars, rows, row, inset, height } = layOutBars(project, clips)
@@ -104,7 +103,7 @@ export function Coverage({
             </g>
           ))}
           <text x="12" y={HEAD + WAVE / 2 + 4} fontSize="12.5" fontWeight="600" fill="var(--ink)">
-            Master · {master?.name.slice(0, 12)}
+            Master · {masterName(project, byId)}
           </text>
           <rect x={LABELS} y="0" width={plot} height={HEAD + WAVE} fill="transparent" onPointerDown={seek} />
           <g clipPath="url(#coverage-plot)">
@@ -168,6 +167,12 @@ export function Coverage({
       <Tray project={project} waiting={waiting} chosenIds={chosenIds} onChoose={onChoose} />
     </div>
   )
+}
+
+/** A file that is the master, or how many are. */
+function masterName({ doc }: ProjectState, byId: ReadonlyMap<string, GatheredFile>): string {
+  const recordings = doc.master?.clipIds.length ?? 0
+  return recordings > 1 ? `${recordings} recordings` : (byId.get(doc.clips[clockOf(doc) ?? '']?.fileId ?? '')?.name.slice(0, 12) ?? '')
 }
 
 const THIN_TEXT = ['no angle has a picture', 'only one angle has a picture'] as const
