@@ -3,10 +3,11 @@ import { once } from 'node:events'
 import { existsSync, mkdirSync, mkdtempSync, rmSync } from 'node:fs'
 import os from 'node:os'
 import path from 'node:path'
-import { channelKey } from '../core/mix/index.ts'
+import { channelKey, type LoudnessMeter } from '../core/mix/index.ts'
 import { applyEdits, type Edit, emptyProject, type FileFacts, type Placement, type StripChange } from '../core/project/index.ts'
 import { secondsToFlicks } from '../core/time/index.ts'
 import { type Config, makeConfig } from '../server/config.ts'
+import { filmMeter } from '../server/film/loudness.ts'
 import { mixRuns } from '../server/film/mix.ts'
 import { FILM_SOUND_RATE } from '../server/film/placed-sound.ts'
 import { probe } from '../server/media/probe.ts'
@@ -95,6 +96,14 @@ interface Material {
   readonly streams: number
 }
 
+/** What is set for each channel, and whether what comes out is measured as a film's loudness is. */
+interface Way {
+  readonly change: (c: number) => StripChange
+  readonly meter?: () => LoudnessMeter
+}
+
+const LEVELS: Way = { change: plain }
+
 /** The sound of a film of sixty-four channels in one stream, in eight, and in files of their own, against ffmpeg that mixes the same channels at the same levels. */
 export async function benchMix(folder: string): Promise<void> {
   const recorder = path.join(folder, 'recorder', `recorder-${CHANNELS}.wav`)
@@ -105,10 +114,15 @@ export async function benchMix(folder: string): Promise<void> {
   if (!single.every((file) => existsSync(file))) inFiles(single)
   const home = mkdtempSync(path.join(os.tmpdir(), 'pendolo-bench-'))
   const config = makeConfig(home, [path.resolve(folder)])
-  const materials: readonly (Material & { readonly ways: Readonly<Record<string, (c: number) => StripChange>> })[] = [
-    { what: 'one stream', files: [recorder], streams: 1, ways: { 'level and place': plain, 'all that a strip has': full } },
-    { what: 'eight streams of FLAC', files: [streamed], streams: CHANNELS / TOGETHER, ways: { 'level and place': plain } },
-    { what: 'files of their own', files: single, streams: 1, ways: { 'level and place': plain } },
+  const materials: readonly (Material & { readonly ways: Readonly<Record<string, Way>> })[] = [
+    {
+      what: 'one stream',
+      files: [recorder],
+      streams: 1,
+      ways: { 'level and place': LEVELS, 'level and place, and measured': { ...LEVELS, meter: filmMeter }, 'all that a strip has': { change: full } },
+    },
+    { what: 'eight streams of FLAC', files: [streamed], streams: CHANNELS / TOGETHER, ways: { 'level and place': LEVELS } },
+    { what: 'files of their own', files: single, streams: 1, ways: { 'level and place': LEVELS } },
   ]
   try {
     for (const { ways, ...one } of materials) {
@@ -116,10 +130,10 @@ export async function benchMix(folder: string): Promise<void> {
       console.log(
         `baseline: ffmpeg mixes ${CHANNELS} channels, ${one.what}, of ${SECONDS} s into two in ${baseline.toFixed(1)} s, ${(SECONDS / baseline).toFixed(0)} × real time`,
       )
-      for (const [way, change] of Object.entries(ways)) {
-        const { seconds, most } = await ours(config, one, change)
+      for (const [name, way] of Object.entries(ways)) {
+        const { seconds, most } = await ours(config, one, way)
         console.log(
-          `mix, ${way}: ${(seconds / baseline).toFixed(2)} × that, ${(SECONDS / seconds).toFixed(1)} × real time, at most ${(most / 2 ** 20).toFixed(0)} MiB`,
+          `mix, ${name}: ${(seconds / baseline).toFixed(2)} × that, ${(SECONDS / seconds).toFixed(1)} × real time, at most ${(most / 2 ** 20).toFixed(0)} MiB`,
         )
       }
     }
@@ -132,7 +146,7 @@ export async function benchMix(folder: string): Promise<void> {
 const LOOK_EVERY = 20
 
 /** Mixes all channels, each at what is set for it. */
-async function ours(config: Config, { files, streams }: Material, change: (c: number) => StripChange): Promise<{ seconds: number; most: number }> {
+async function ours(config: Config, { files, streams }: Material, { change, meter }: Way): Promise<{ seconds: number; most: number }> {
   const known = new Map<string, { id: string; name: string; path: string; facts: FileFacts }>()
   for (const [n, file] of files.entries())
     known.set(`f${n}`, { id: `f${n}`, name: path.basename(file), path: path.resolve(file), facts: await probe(config, path.resolve(file)) })
@@ -156,7 +170,9 @@ async function ours(config: Config, { files, streams }: Material, change: (c: nu
   let most = 0
   let blocks = 0
   // Asking for it takes two milliseconds, as long as mixing a block.
-  const look = async () => {
+  const measuring = meter?.()
+  const look = async (bytes: Uint8Array) => {
+    measuring?.add(new Float32Array(bytes.buffer, bytes.byteOffset, bytes.byteLength / 4))
     if (blocks++ % LOOK_EVERY === 0) most = Math.max(most, process.memoryUsage.rss())
   }
   await mixRuns(config, doc, known, [run], look, new AbortController().signal)

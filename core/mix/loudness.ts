@@ -1,3 +1,4 @@
+import { HighestBetween } from '../signal/index.ts'
 import { type Biquad, type BiquadState, quiet, runBiquad } from './biquad.ts'
 
 /** A block of the gate, and how far the next one lies behind it, s (ITU-R BS.1770-4: 400 ms, overlapping by 75 %). */
@@ -153,8 +154,6 @@ const PHASES = 4
 const TAPS = 24
 /** Of the window: flat to 0.87 of half the rate. */
 const KAISER = 6
-/** Samples of which the loudest decides whether they are looked at closely. */
-const GROUP = 32
 
 /** A low-pass at half the rate in polyphase form: by phase, the weights of the last {@link TAPS} samples, newest first. */
 const WEIGHTS: readonly Float64Array[] = Array.from({ length: PHASES }, (_, phase) =>
@@ -219,43 +218,20 @@ function mostAround(line: Float64Array, at: number): number {
 
 /** The highest level a sound reaches between its samples, looked at with four times as many (BS.1770-4, annex 2). */
 export class TruePeak {
-  readonly #channels: number
-  readonly #tails: readonly Float64Array[]
-  #line = new Float64Array(0)
-  highest = 0
+  readonly #between: HighestBetween
 
+  /** @param channels interleaved ones */
   constructor(channels: number) {
-    this.#channels = channels
-    this.#tails = Array.from({ length: channels }, () => new Float64Array(TAPS - 1))
+    this.#between = new HighestBetween(channels, WEIGHTS)
+  }
+
+  /** A level of samples, 1 at full scale; 0 of silence. */
+  get highest(): number {
+    return this.#between.highest
   }
 
   /** @param samples interleaved, whole frames */
   add(samples: Float32Array): void {
-    const frames = samples.length / this.#channels
-    for (const [c, tail] of this.#tails.entries()) {
-      if (this.#line.length < TAPS - 1 + frames) this.#line = new Float64Array(TAPS - 1 + frames)
-      const line = this.#line.subarray(0, TAPS - 1 + frames)
-      line.set(tail)
-      for (let i = 0; i < frames; i++) line[TAPS - 1 + i] = samples[i * this.#channels + c]
-      this.#look(line)
-      tail.set(line.subarray(line.length - (TAPS - 1)))
-    }
-  }
-
-  #look(line: Float64Array): void {
-    let { highest } = this
-    for (let from = TAPS - 1; from < line.length; from += GROUP) {
-      const to = Math.min(line.length, from + GROUP)
-      let most = 0
-      for (let i = from - TAPS + 1; i < to; i++) if (Math.abs(line[i]) > most) most = Math.abs(line[i])
-      if (most * MOST_OVER <= highest) continue
-      for (let i = from; i < to; i++)
-        for (const weights of WEIGHTS) {
-          let sum = 0
-          for (let k = 0; k < TAPS; k++) sum += weights[k] * line[i - k]
-          if (Math.abs(sum) > highest) highest = Math.abs(sum)
-        }
-    }
-    this.highest = highest
+    this.#between.add(samples)
   }
 }

@@ -27,7 +27,7 @@ export {
   realSpectrum,
   type Spectrum,
 } from './fft.ts'
-export { type Biquad, ChannelTaker, LevelSum, SAMPLE_BYTES, type SampleForm, SectionRow, SoundWork, STRETCH } from './lanes.ts'
+export { type Biquad, ChannelTaker, HighestBetween, LevelSum, SAMPLE_BYTES, type SampleForm, SectionRow, SoundWork, STRETCH } from './lanes.ts'
 export { PeakWriter, packPeaks } from './peaks.ts'
 export { interpolate, resample } from './resample.ts'
 export { GrowingRows } from './rows.ts'

@@ -9,6 +9,7 @@ interface Lanes {
   readonly runPairs: (count: number, pairs: number, samples: number, frames: number) => void
   readonly peaksOf: (samples: number, frames: number, peaks: number) => void
   readonly scaleBy: (samples: number, frames: number, gains: number) => void
+  readonly highestOf: (samples: number, frames: number, weights: number, over: number, highest: number) => number
   readonly addToBoth: (sounds: number, plane: number, count: number, factors: number, left: number, frames: number) => void
 }
 
@@ -54,18 +55,24 @@ export class ChannelTaker {
 
   /**
    * The wanted channels of frames, one array each, as fractions of full scale; overwritten by the next.
-   * @param bytes whole frames
+   * @param pieces whole frames in all, one behind the other; each piece may begin and end within one
    */
-  take(bytes: Uint8Array): readonly Float32Array[] {
+  take(pieces: readonly Uint8Array[]): readonly Float32Array[] {
     const size = SAMPLE_BYTES[this.#form]
     const apart = size * this.#width
-    const frames = bytes.length / apart
+    const length = pieces.reduce((sum, piece) => sum + piece.length, 0)
+    const frames = length / apart
     const plane = planeFor(frames)
     // What reads four samples reads up to four bytes more.
-    const to = BEGINS + Math.ceil(bytes.length / 16) * 16 + 16
+    const to = BEGINS + Math.ceil(length / 16) * 16 + 16
     const { memory, takeFour, takeOne } = this.#lanes
     growTo(memory, to + this.#columns.length * plane)
-    new Uint8Array(memory.buffer, BEGINS, bytes.length).set(bytes)
+    const bytes = new Uint8Array(memory.buffer, BEGINS, length)
+    let behind = 0
+    for (const piece of pieces) {
+      bytes.set(piece, behind)
+      behind += piece.length
+    }
     const bytesOrFloat = this.#form === 'f32' ? 0 : size
     for (let c = 0; c < this.#columns.length; c++) {
       const first = this.#columns[c]
@@ -279,5 +286,59 @@ export class SoundWork {
     this.#pairs = new Float64Array(memory.buffer, pairs, PAIR_NUMBERS * MOST_PAIRS)
     this.#peaks = Array.from({ length: MOST_CHANNELS }, (_, c) => new Float32Array(memory.buffer, peaks + c * levels, stretches + 1))
     this.#gains = new Float32Array(memory.buffer, peaks + MOST_CHANNELS * levels, stretches + 1)
+  }
+}
+
+/** Instants between two samples that are looked at together, and samples that each is made of. */
+const INSTANTS = 4
+const BETWEEN_TAPS = 24
+/** Samples that may be read behind the last one. */
+const READ_ON = 32
+
+/** Looks for the highest level that interleaved channels reach at and between their samples, with a filter in polyphase form. */
+export class HighestBetween {
+  readonly #lanes = start()
+  readonly #channels: number
+  readonly #over: number
+  #lines: readonly Float32Array[] = []
+  #room = -1
+  /** Until now; 0 of silence. */
+  highest = 0
+
+  /**
+   * @param weights of four instants, of 24 samples each, newest first
+   * @throws RangeError when there are others
+   */
+  constructor(channels: number, weights: readonly Float64Array[]) {
+    if (weights.length !== INSTANTS || weights.some((w) => w.length !== BETWEEN_TAPS))
+      throw new RangeError(`weights of ${INSTANTS} instants, of ${BETWEEN_TAPS} samples each`)
+    this.#channels = channels
+    this.#over = Math.max(...weights.map((w) => w.reduce((sum, x) => sum + Math.abs(x), 0)))
+    this.#make(0)
+    const own = new Float32Array(this.#lanes.memory.buffer, BEGINS, INSTANTS * BETWEEN_TAPS)
+    for (let k = 0; k < BETWEEN_TAPS; k++) for (let i = 0; i < INSTANTS; i++) own[INSTANTS * k + i] = weights[i][k]
+  }
+
+  /** @param samples interleaved, whole frames */
+  add(samples: Float32Array): void {
+    const frames = samples.length / this.#channels
+    if (frames > this.#room) this.#make(frames)
+    for (const [c, line] of this.#lines.entries()) {
+      for (let n = 0, i = c; n < frames; n++, i += this.#channels) line[BETWEEN_TAPS - 1 + n] = samples[i]
+      this.highest = this.#lanes.highestOf(line.byteOffset, frames, BEGINS, this.#over, this.highest)
+      line.copyWithin(0, frames, frames + BETWEEN_TAPS - 1)
+    }
+  }
+
+  /** Makes room for so many frames; what came before them is kept. */
+  #make(frames: number): void {
+    const { memory } = this.#lanes
+    const before = this.#lines.map((line) => line.slice(0, BETWEEN_TAPS - 1))
+    const plane = planeFor(BETWEEN_TAPS + frames + READ_ON)
+    const first = BEGINS + 4 * INSTANTS * BETWEEN_TAPS
+    growTo(memory, first + this.#channels * plane)
+    this.#room = frames
+    this.#lines = Array.from({ length: this.#channels }, (_, c) => new Float32Array(memory.buffer, first + c * plane, BETWEEN_TAPS - 1 + frames))
+    for (const [c, line] of this.#lines.entries()) line.set(before[c] ?? new Float32Array(BETWEEN_TAPS - 1))
   }
 }

@@ -1,17 +1,15 @@
 import { ChannelTaker, SAMPLE_BYTES } from '@pendolo/core/signal'
 import type { Taken } from '../media/sound-clock.ts'
 
-/** Of how much more than is held at once there is room: what is held is moved to the front that much more seldom. */
-const ROOM = 4
-
-/** Frames of one stream as they come: what comes is put behind, what is old is let go, and channels are taken out where they are wanted. */
+/** Frames of one stream as they come: what comes is kept as it came, what is old is let go, and channels are taken out where they are wanted. */
 export class HeldSound {
   /** Clip frame of the first held one. */
   from = 0
-  /** Where it begins, and where the next that comes is put; what is no whole frame yet waits there for its rest. */
+  /** What is held, piece behind piece; pieces begin and end anywhere within frames. */
+  #pieces: Uint8Array[] = []
+  /** Where the first held frame begins in the first piece, and how much is held from there on, bytes. */
   #first = 0
-  #behind = 0
-  #bytes = new Uint8Array(0)
+  #length = 0
   readonly #frameBytes: number
   readonly #taker: ChannelTaker
 
@@ -22,36 +20,33 @@ export class HeldSound {
 
   /** Behind the last held frame. */
   get end(): number {
-    return this.from + Math.floor((this.#behind - this.#first) / this.#frameBytes)
+    return this.from + Math.floor(this.#length / this.#frameBytes)
   }
 
   /** Holds nothing, and goes on from a frame. */
   begin(from: number): void {
     this.from = from
+    this.#pieces = []
     this.#first = 0
-    this.#behind = 0
+    this.#length = 0
   }
 
-  /** @param bytes all channels of a frame beside each other; it may begin and end within one */
+  /** @param bytes all channels of a frame beside each other; it may begin and end within one, and is kept: nobody writes to it any more */
   append(bytes: Uint8Array): void {
-    const held = this.#bytes.subarray(this.#first, this.#behind)
-    if (this.#behind + bytes.length > this.#bytes.length) {
-      const wanted = held.length + bytes.length
-      if (2 * wanted > this.#bytes.length) this.#bytes = new Uint8Array(ROOM * wanted)
-      this.#bytes.set(held)
-      this.#first = 0
-      this.#behind = held.length
-    }
-    this.#bytes.set(bytes, this.#behind)
-    this.#behind += bytes.length
+    this.#pieces.push(bytes)
+    this.#length += bytes.length
   }
 
   /** Lets go what lies before a frame. */
   drop(before: number): void {
     const gone = Math.min(this.end, before) - this.from
     if (gone <= 0) return
-    this.#first += gone * this.#frameBytes
     this.from += gone
+    this.#length -= gone * this.#frameBytes
+    this.#first += gone * this.#frameBytes
+    let past = 0
+    while (past < this.#pieces.length && this.#first >= this.#pieces[past].length) this.#first -= this.#pieces[past++].length
+    if (past > 0) this.#pieces.splice(0, past)
   }
 
   /**
@@ -60,8 +55,22 @@ export class HeldSound {
    */
   view(from: number, count: number): readonly Float32Array[] | null {
     if (from < this.from || from + count > this.end) return null
-    const first = this.#first + (from - this.from) * this.#frameBytes
-    return this.#taker.take(this.#bytes.subarray(first, first + count * this.#frameBytes))
+    return this.#taker.take(this.#bytes(this.#first + (from - this.from) * this.#frameBytes, count * this.#frameBytes))
+  }
+
+  /** So many bytes from somewhere on, piece by piece. */
+  #bytes(from: number, count: number): Uint8Array[] {
+    const found: Uint8Array[] = []
+    let [at, left] = [from, count]
+    for (const piece of this.#pieces) {
+      if (left === 0) break
+      if (at < piece.length) {
+        found.push(piece.subarray(at, at + left))
+        left -= Math.min(left, piece.length - at)
+        at = 0
+      } else at -= piece.length
+    }
+    return found
   }
 }
 

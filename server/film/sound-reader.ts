@@ -19,7 +19,7 @@ export interface SoundReader {
 
 /** Who is told what comes; never before {@link soundReader} has returned. */
 export interface Listener {
-  /** @param stream the number of what was asked for */
+  /** @param stream the number of what was asked for @param bytes its own: nobody writes to them any more */
   readonly came: (stream: number, bytes: Uint8Array) => void
   /** It has come to the end, or to what cannot be read. */
   readonly ended: (failure: MediaError | null) => void
@@ -55,7 +55,8 @@ async function inTime<T>(given: Promise<T>): Promise<T> {
 class WaveReader implements SoundReader {
   readonly #file: ExchangeFile
   readonly #listener: Listener
-  readonly #buffer: Buffer
+  /** Bytes that are read at once. */
+  readonly #atOnce: number
   readonly #wait: { until: Promise<void>; go: () => void } = { until: Promise.resolve(), go: () => undefined }
   #closed = false
 
@@ -65,7 +66,7 @@ class WaveReader implements SoundReader {
     const rate = file.facts.audio?.sampleRate ?? 0
     const frameBytes = width * SAMPLE_BYTES[form]
     const wanted = Math.min(MOST_BYTES, Math.max(LEAST_BYTES, READ_SECONDS * rate * frameBytes))
-    this.#buffer = Buffer.allocUnsafe(Math.ceil(wanted / frameBytes) * frameBytes)
+    this.#atOnce = Math.ceil(wanted / frameBytes) * frameBytes
     void this.#read(seconds * rate * frameBytes).then(
       () => this.#end(null),
       (error: Error) => this.#end(new MediaError(`${file.name} ${wordsFor(error.message)}`, error.message)),
@@ -93,8 +94,10 @@ class WaveReader implements SoundReader {
 
   /** @returns how much came */
   async #some(handle: FileHandle, at: number, ends: number): Promise<number> {
-    const { bytesRead } = await inTime(handle.read(this.#buffer, 0, Math.min(this.#buffer.length, ends - at), at))
-    if (!this.#closed && bytesRead > 0) this.#listener.came(0, this.#buffer.subarray(0, bytesRead))
+    // Each has its own room: it is kept as it comes.
+    const buffer = Buffer.allocUnsafeSlow(Math.min(this.#atOnce, ends - at))
+    const { bytesRead } = await inTime(handle.read(buffer, 0, buffer.length, at))
+    if (!this.#closed && bytesRead > 0) this.#listener.came(0, buffer.subarray(0, bytesRead))
     await this.#wait.until
     return bytesRead
   }

@@ -254,3 +254,56 @@ export function scaleBy(samples: usize, frames: i32, gains: usize): void {
     }
   }
 }
+
+/** What comes out between samples: four instants of each, {@link TAPS} samples back, newest first, four weights beside each other. */
+const TAPS: i32 = 24
+/** Samples of which the loudest decides whether they are looked at closely. */
+const GROUP: i32 = 32
+
+/**
+ * The highest level that a sound reaches at its samples and between them.
+ * @param samples {@link TAPS} − 1 samples of before, then `frames` of now; what lies up to {@link GROUP} samples behind them is read and does not count
+ * @param weights of each tap, for four instants
+ * @param over nothing comes out higher than its highest sample by more than this factor
+ * @param highest what is not higher does not matter
+ */
+export function highestOf(samples: usize, frames: i32, weights: usize, over: f32, highest: f32): f32 {
+  for (let from = 0; from < frames; from += GROUP) {
+    const first = samples + 4 * from
+    let most = f32x4.splat(0)
+    // One float further than is needed: to whole lanes.
+    for (let k: usize = 0; k < <usize>(4 * (TAPS + GROUP)); k += 16) most = f32x4.max(most, f32x4.abs(v128.load(first + k)))
+    most = f32x4.max(most, v128.shuffle<f32>(most, most, 2, 3, 0, 1))
+    if (max(f32x4.extract_lane(most, 0), f32x4.extract_lane(most, 1)) * over <= highest) continue
+    let peak = f32x4.splat(0)
+    const count = min(GROUP, frames - from)
+    let n = 0
+    for (; n + 4 <= count; n += 4) {
+      let newest = first + 4 * (n + TAPS - 1)
+      let weight = weights
+      let a = f32x4.splat(0)
+      let b = f32x4.splat(0)
+      let c = f32x4.splat(0)
+      let d = f32x4.splat(0)
+      for (let k = 0; k < TAPS; k++) {
+        const w = v128.load(weight)
+        a = f32x4.add(a, f32x4.mul(w, v128.load32_splat(newest)))
+        b = f32x4.add(b, f32x4.mul(w, v128.load32_splat(newest, 4)))
+        c = f32x4.add(c, f32x4.mul(w, v128.load32_splat(newest, 8)))
+        d = f32x4.add(d, f32x4.mul(w, v128.load32_splat(newest, 12)))
+        weight += 16
+        newest -= 4
+      }
+      peak = f32x4.max(peak, f32x4.max(f32x4.max(f32x4.abs(a), f32x4.abs(b)), f32x4.max(f32x4.abs(c), f32x4.abs(d))))
+    }
+    for (; n < count; n++) {
+      const newest = first + 4 * (n + TAPS - 1)
+      let a = f32x4.splat(0)
+      for (let k = 0; k < TAPS; k++) a = f32x4.add(a, f32x4.mul(v128.load(weights + 16 * k), v128.load32_splat(newest - 4 * k)))
+      peak = f32x4.max(peak, f32x4.abs(a))
+    }
+    peak = f32x4.max(peak, v128.shuffle<f32>(peak, peak, 2, 3, 0, 1))
+    highest = max(highest, max(f32x4.extract_lane(peak, 0), f32x4.extract_lane(peak, 1)))
+  }
+  return highest
+}
