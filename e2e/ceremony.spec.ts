@@ -79,6 +79,9 @@ test('a ceremony: microphones named, who is heard when, a touch silenced, music 
   // The recorder unfolds; its microphones are named, the one on the table is off for everybody.
   await page.getByRole('switch', { name: 'Hear Recorder, vestry.wav' }).click()
   await row(page, 'Recorder, vestry.wav').getByRole('button', { name: '4 channels' }).click()
+  // It is the last of the rows: what came out of it is in sight.
+  await expect(page.getByLabel('Name of channel 1')).toBeInViewport({ ratio: 1 })
+  await expect(page.getByLabel('Name of channel 4')).toBeInViewport({ ratio: 1 })
   for (const [i, name] of [...PEOPLE.map((p) => p.name), 'Table'].entries()) {
     await page.getByLabel(`Name of channel ${i + 1}`).fill(name)
     await page.getByLabel(`Name of channel ${i + 1}`).press('Enter')

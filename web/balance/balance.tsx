@@ -28,6 +28,7 @@ import { LOOKS_AT_PROGRAMME, Shapes } from './shapes.tsx'
 import { type Alone, NAMES, type RowActs, SoundRow } from './sound-row.tsx'
 import { StripPanel } from './strip-panel.tsx'
 import { useRange } from './use-range.ts'
+import { useUnfolded } from './use-unfolded.ts'
 
 /** Which sounds are heard when and how, and how pictures of another shape sit in the frame. */
 export function Balance(props: StageProps) {
@@ -257,6 +258,11 @@ function Rows({ project, rows, chosen, plan, unfolded, alone, ranged, measured, 
   useEffect(() => {
     if (last) scroller.current?.querySelector('.sound-row.chosen')?.scrollIntoView({ block: 'nearest' })
   }, [last])
+  useUnfolded(
+    scroller,
+    unfolded,
+    rows.map((row) => row.key),
+  )
   const channels = (clipId: string, name: string, list: readonly Row[]) => (
     <div key={`${clipId} below`} role="group" aria-label={`Channels of ${name}`}>
       {list.map(one)}

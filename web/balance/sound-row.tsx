@@ -61,7 +61,7 @@ export const SoundRow = memo(function SoundRow({ row, placement, drawn, view, ch
     if (!(event.target as HTMLElement).closest('button, input')) acts.onChoose(key, event)
   }
   return (
-    <div className={`sound-row ${kind}${on ? '' : ' off'}${chosen ? ' chosen' : ''}`} role="group" aria-label={label} aria-current={chosen}>
+    <div className={`sound-row ${kind}${on ? '' : ' off'}${chosen ? ' chosen' : ''}`} role="group" aria-label={label} aria-current={chosen} data-key={row.key}>
       {/* biome-ignore lint/a11y/noStaticElementInteractions lint/a11y/useKeyWithClickEvents: rows are gone through by keys of the stage */}
       <div className="who" style={{ paddingLeft: 12 + 16 * depth }} onClick={choose}>
         <div className="named">
