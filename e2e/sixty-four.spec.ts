@@ -1,6 +1,6 @@
-import { spawn } from 'node:child_process'
+import { execFileSync, spawn } from 'node:child_process'
 import { once } from 'node:events'
-import { mkdirSync, rmSync } from 'node:fs'
+import { mkdirSync, rmSync, writeFileSync } from 'node:fs'
 import path from 'node:path'
 import { expect, type Page, test } from '@playwright/test'
 import { makeNumbers, type Show } from './numbers.ts'
@@ -19,28 +19,39 @@ const CAMERAS = 9
 const SECOND = 705_600_000
 const keyOf = (c: number) => `${Math.floor(c / TOGETHER)}.${c % TOGETHER}`
 
-/** A recorder of sixty-four channels, each with its own tone. */
+/** A recorder of sixty-four channels, each with its own tone where anybody plays: at the beginning and around the cameras. */
 async function recorder(file: string): Promise<void> {
-  mkdirSync(path.dirname(file), { recursive: true })
+  const folder = path.dirname(file)
+  mkdirSync(folder, { recursive: true })
+  const [sound, silence] = ['sound', 'silence'].map((name) => path.join(folder, `.${name}.mka`))
+  // A second of whole hertz comes again without a seam; phases are such that all of them together are about as loud at any time (Schroeder).
+  const second = new Int16Array(RATE * CHANNELS)
+  for (let c = 0; c < CHANNELS; c++)
+    for (let n = 0; n < RATE; n++)
+      second[n * CHANNELS + c] = Math.round(900 * Math.sin((2 * Math.PI * (200 + 40 * c) * n) / RATE + (Math.PI * c * c) / CHANNELS))
+  await coded(sound, second)
+  await coded(silence, new Int16Array(RATE * CHANNELS))
+  const list = path.join(folder, '.list.txt')
+  const sounds = (s: number) => s < 60 || (s > BEGINS - PART && s < BEGINS + SECONDS + 30)
+  writeFileSync(list, Array.from({ length: Math.ceil(LENGTH / PART) }, (_, n) => `file '${sounds(n * PART) ? sound : silence}'\n`).join(''))
+  execFileSync('ffmpeg', ['-v', 'error', '-y', '-f', 'concat', '-safe', '0', '-i', list, '-map', '0', '-c', 'copy', file])
+  for (const part of [sound, silence, list]) rmSync(part)
+}
+
+/** Seconds of sound that the recorder's file is put together from. */
+const PART = 10
+
+/** So many times the same second, all channels beside each other, in streams of FLAC. */
+async function coded(file: string, second: Int16Array): Promise<void> {
   const raw = ['-f', 's16le', '-ar', String(RATE), '-ac', String(CHANNELS), '-i', 'pipe:0']
   const parts = Array.from({ length: CHANNELS / TOGETHER }, (_, s) => s)
   const split = `[0:a]asplit=${parts.length}${parts.map((s) => `[i${s}]`).join('')}`
   const own = (s: number) => Array.from({ length: TOGETHER }, (_, c) => `c${c}=c${s * TOGETHER + c}`).join('|')
   const graph = [split, ...parts.map((s) => `[i${s}]pan=7.1|${own(s)}[s${s}]`)].join(';')
   const maps = parts.flatMap((s) => ['-map', `[s${s}]`])
-  const coded = ['-c:a', 'flac', '-compression_level', '0']
-  const child = spawn('ffmpeg', ['-v', 'error', '-y', ...raw, '-filter_complex', graph, ...maps, ...coded, file], { stdio: ['pipe', 'inherit', 'inherit'] })
-  // A second of whole hertz comes again without a seam; phases are such that all of them together are about as loud at any time (Schroeder).
-  const second = new Int16Array(RATE * CHANNELS)
-  for (let c = 0; c < CHANNELS; c++)
-    for (let n = 0; n < RATE; n++)
-      second[n * CHANNELS + c] = Math.round(900 * Math.sin((2 * Math.PI * (200 + 40 * c) * n) / RATE + (Math.PI * c * c) / CHANNELS))
-  const silence = new Int16Array(RATE * CHANNELS)
-  for (let s = 0; s < LENGTH; s++) {
-    // Where nobody plays it is silent: a long recording takes less room.
-    const sounds = s < 60 || (s >= BEGINS && s < BEGINS + SECONDS + 30)
-    if (!child.stdin.write(Buffer.from((sounds ? second : silence).buffer))) await once(child.stdin, 'drain')
-  }
+  const flac = ['-c:a', 'flac', '-compression_level', '0']
+  const child = spawn('ffmpeg', ['-v', 'error', '-y', ...raw, '-filter_complex', graph, ...maps, ...flac, file], { stdio: ['pipe', 'inherit', 'inherit'] })
+  for (let s = 0; s < PART; s++) if (!child.stdin.write(Buffer.from(second.buffer))) await once(child.stdin, 'drain')
   child.stdin.end()
   await once(child, 'exit')
 }
