@@ -14,7 +14,7 @@ try {
   const file = path.join(folder, 'lanes.wasm')
   const settings = ['-O3', '--runtime', 'stub', '--enable', 'simd', '--noAssert', '--outFile', file]
   const { status } = spawnSync(process.execPath, [compiler, source, ...settings], { cwd: root, stdio: 'inherit' })
-  if (status !== 0) process.exit(status ?? 1)
+  if (status !== 0) throw new Error(`the compiler ended with ${status}`)
   // A test says where the module is compiled anew, to compare it with the one that is kept.
   const out = process.argv[2] ?? path.join(root, 'core', 'signal', 'lanes.json')
   const told = { about: `${source}, compiled by assemblyscript`, wasm: readFileSync(file).toString('base64') }

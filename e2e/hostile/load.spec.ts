@@ -110,7 +110,8 @@ test(`${MINUTES} minutes of mixed load with ${PAGES} pages open: neither memory 
   // Worker threads and kept connections come and go; in half a minute only much growth tells anything.
   const SLACK = LONG ? 12 : 40
   expect(figures.handles[1]).toBeLessThanOrEqual(figures.handles[0] + SLACK)
-  expect(slowest).toBeLessThan(5000)
+  // Half a minute shares the machine with other tests: only a request that hangs tells anything.
+  expect(slowest).toBeLessThan(LONG ? 5000 : 20_000)
   await context.close()
   await server.idle()
   // With the pages gone their connections are gone.
