@@ -169,8 +169,8 @@ async function ours(config: Config, { files, streams }: Material, { change, mete
   const began = performance.now()
   let most = 0
   let blocks = 0
-  // Asking for it takes two milliseconds, as long as mixing a block.
   const measuring = meter?.()
+  // Asking for the memory takes two milliseconds, as long as mixing a block.
   const look = async (bytes: Uint8Array) => {
     measuring?.add(new Float32Array(bytes.buffer, bytes.byteOffset, bytes.byteLength / 4))
     if (blocks++ % LOOK_EVERY === 0) most = Math.max(most, process.memoryUsage.rss())

@@ -146,7 +146,7 @@ test('by the keyboard alone: a project is opened, played and cut, its cuts gone 
     await at(page, seconds)
     await page.keyboard.press(key)
   }
-  await at(page, 5.5)
+  await at(page, 5)
   await page.keyboard.press('k')
   await expect.poll(told).toMatch(/^\S+a \S+b \S+c$/)
   const cuts = async () => (await told()).split(' ').map((c) => Number.parseFloat(c))

@@ -3,7 +3,7 @@ import { mkdtempSync, readFileSync, rmSync } from 'node:fs'
 import os from 'node:os'
 import path from 'node:path'
 import fc from 'fast-check'
-import { type Biquad, ChannelTaker, LevelSum, SAMPLE_BYTES, type SampleForm, SectionRow, SoundWork } from './index.ts'
+import { type Biquad, ChannelTaker, HighestBetween, LevelSum, SAMPLE_BYTES, type SampleForm, SectionRow, SoundWork } from './index.ts'
 import embedded from './lanes.json'
 
 const READERS: Record<SampleForm, (from: DataView, at: number) => number> = {
@@ -186,5 +186,42 @@ describe('work on the channels of a strip', () => {
       expect(ones[0][n]).toBeCloseTo(gain, 6)
       expect(ones[1][n]).toBeCloseTo(-gain, 6)
     }
+  })
+})
+
+describe('the highest between samples', () => {
+  const weights = Array.from({ length: 4 }, (_, p) =>
+    Float64Array.from({ length: 24 }, (__, k) => Math.sin(1 + 7 * p + 3 * k) / (1 + Math.abs(k - 11 - p / 4))),
+  )
+
+  test.each([1, 2, 3])('of %i channels that come in any pieces it is what the filter gives at each instant, the last sample too', (channels) => {
+    fc.assert(
+      fc.property(fc.array(fc.array(fc.float({ min: -1, max: 1, noNaN: true }), { maxLength: 90 }), { minLength: 1, maxLength: 6 }), (pieces) => {
+        const between = new HighestBetween(channels, weights)
+        const all = Array.from({ length: channels }, () => Array<number>(23).fill(0))
+        for (const piece of pieces) {
+          const frames = Math.floor(piece.length / channels)
+          between.add(Float32Array.from(piece.slice(0, frames * channels)))
+          for (let i = 0; i < frames * channels; i++) all[i % channels].push(Math.fround(piece[i]))
+        }
+        let wanted = 0
+        for (const line of all)
+          for (let n = 23; n < line.length; n++)
+            for (const own of weights) wanted = Math.max(wanted, Math.abs(own.reduce((sum, w, k) => sum + w * line[n - k], 0)))
+        expect(Math.abs(between.highest - wanted)).toBeLessThan(1e-5)
+      }),
+      { numRuns: 60 },
+    )
+  })
+
+  test('weights of another number are refused', () => {
+    expect(() => new HighestBetween(2, weights.slice(1))).toThrow('weights of 4 instants, of 24 samples each')
+    expect(
+      () =>
+        new HighestBetween(
+          2,
+          weights.map((w) => w.subarray(1)),
+        ),
+    ).toThrow(RangeError)
   })
 })
