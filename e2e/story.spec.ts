@@ -74,9 +74,10 @@ test('from an empty project to a film and an exchange file', async ({ page }) =>
   await test.step('gather three cameras and the desk', async () => {
     await page.getByRole('button', { name: new RegExp(path.basename(folder)) }).click()
     for (const one of ['cam-a', 'cam-b', 'cam-c', 'desk']) {
+      const taken = page.waitForResponse((r) => r.url().endsWith('/gather') && r.ok())
       await page.getByRole('button', { name: `Add ${one}` }).click()
       await expect(page.getByRole('listitem').filter({ hasText: one })).toBeVisible()
-      await page.waitForResponse((r) => r.url().endsWith('/gather') && r.ok())
+      await taken
     }
     for (const name of ['Cam a', 'Cam b', 'Cam c']) await expect(page.getByRole('button', { name, exact: true })).toBeVisible()
     await expect(page.getByRole('row', { name: 'b.mov' })).toBeVisible()
