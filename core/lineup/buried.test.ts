@@ -88,6 +88,24 @@ describe('placing by sound, with something louder beside the microphone', () => 
     expect(found.proof.rivalRatio).toBeLessThan(0.8)
   })
 
+  test('tells a passage from its repetition by what differs, and is not sure of one that the master does not hold', () => {
+    const half = master.length / 2
+    const passage = master.subarray(0, half)
+    const played = (seed: number) => {
+      const besides = music(half / ANALYSIS_RATE, seed)
+      return passage.map((x, i) => x + 0.2 * besides[i])
+    }
+    const whole = new Float32Array(3 * half)
+    for (const k of [0, 1, 2]) whole.set(played(71 + k), k * half)
+    const repeated = new SoundReference(heard(whole))
+    const second = placeBySound(repeated, heard(under(whole, half / ANALYSIS_RATE + 8, 20, 19, 12)))
+    expect(second.verdict).toBe('sure')
+    expect(second.why.map((f) => f.code)).toEqual(['sum', 'told-by-difference'])
+    expect(Math.abs((second.startSeconds ?? 0) - half / ANALYSIS_RATE - 8)).toBeLessThan(0.0005)
+    const fourth = placeBySound(repeated, heard(under(played(75), 8, 20, 19, 12)))
+    expect(fourth.verdict).not.toBe('sure')
+  })
+
   test('at another speed too', () => {
     const slow = resample(master.slice(30 * ANALYSIS_RATE, 60 * ANALYSIS_RATE), 1 / 1.25)
     const r = random(10)

@@ -54,13 +54,17 @@ const APART = 160
 const SEGMENT = 8192
 /** Below this, standard deviations, nothing is looked at again. */
 const LEAST = 4.2
-/** Places that are looked at again. */
+/** Places that are looked at again, and where music comes again and again: those that stand out almost as the first one does. */
 const MOST_PLACES = 10
+const MOST_ALIKE = 40
+const ALIKE = 0.7
+const STANDS_OUT = 6.5
 /** Lags on either side of a place by which chance is judged when it is looked at again, samples. */
 const SURROUND = 4000
 /** What chance gives at least for one sample in common: half of what two noises give, for what rings gives less. */
 const LEAST_SPREAD = 0.5 * WHITE_STEPS * WHITE_STEPS
-/** Windows of the whole clip at most. */
+/** Windows of the whole clip, at least and at most. */
+const LEAST_SUMMED = 5
 const MOST_SUMMED = 90
 
 /** A recording made ready for {@link searchSum}. */
@@ -94,7 +98,8 @@ export function searchSum(master: Int8Array, clip: Int8Array, near?: { startSeco
   places.sort((a, b) => b.strength - a.strength)
   const taken: Place[] = []
   for (const place of places) {
-    if (taken.length >= MOST_PLACES) break
+    const alike = place.strength > Math.max(STANDS_OUT, ALIKE * places[0].strength)
+    if (taken.length >= (alike ? MOST_ALIKE : MOST_PLACES)) break
     if (taken.every((t) => Math.abs(t.start - place.start) > APART)) taken.push(place)
   }
   const sums = taken.flatMap((place) => sumUp(master, clip, place) ?? []).sort((a, b) => b.strength - a.strength)
@@ -227,14 +232,14 @@ function searchExcerpt(master: Int8Array, clip: Int8Array, from: number, curve: 
       }
     }
   }
-  return out.sort((a, b) => b.strength - a.strength).slice(0, MOST_PLACES)
+  return out.sort((a, b) => b.strength - a.strength).slice(0, MOST_ALIKE)
 }
 
 /** Windows over the whole overlap of clip and master. */
 function windowsAt(master: Int8Array, clip: Int8Array, { start, drift }: Place): { from: number; length: number }[] {
   const a = Math.max(0, Math.ceil(-start) + SURROUND)
   const b = Math.min(clip.length, Math.floor((master.length - start) / (1 + drift)) - SURROUND)
-  const length = Math.min(WINDOW, Math.floor((b - a) / 3))
+  const length = Math.min(WINDOW, Math.floor((b - a) / LEAST_SUMMED))
   if (length < ANALYSIS_RATE) return []
   const count = Math.floor((b - a) / length)
   const used = Math.min(count, MOST_SUMMED)

@@ -16,7 +16,18 @@ import { fitLine, type LineFit } from './fit.ts'
 import { findJumps, type Jump } from './jumps.ts'
 import type { PlaceProof } from './proof.ts'
 import { anySpeeds, promisingSpeeds } from './speeds.ts'
-import { type Candidate, type Judged, type Ranked, SURE_RIVAL, sumVerdict, type Verdict, verdictOf, type Weighed } from './verdict.ts'
+import {
+  type Candidate,
+  type Judged,
+  LEFT_BY_CHANCE,
+  type Ranked,
+  SUM_RIVAL,
+  SURE_RIVAL,
+  sumVerdict,
+  type Verdict,
+  verdictOf,
+  type Weighed,
+} from './verdict.ts'
 import type { Fact, Why } from './why.ts'
 import { measureWindow, STRONG, type WindowCache, type WindowMeasure } from './windows.ts'
 
@@ -211,8 +222,10 @@ function buried(reference: SoundReference, clip: SampleSource, speed: number, { 
   const from = Math.max(0, Math.floor((clip.length - most) / 2))
   const part: SampleSource = from === 0 ? clip : { length: most, read: (a, b) => clip.read(from + a, from + b) }
   const moved = from / ANALYSIS_RATE
-  const found = searchSum(reference.white, whiteOf(part), near && { ...near, startSeconds: near.startSeconds + moved })
-  const judged = found && sumVerdict(found)
+  const summed = searchSum(reference.white, whiteOf(part), near && { ...near, startSeconds: near.startSeconds + moved })
+  const told = summed && toldOfSums(reference.source, part, summed)
+  const found = told ?? summed
+  const judged = found && sumVerdict(found, told !== null)
   if (!found || judged?.verdict === 'loose') return null
   const candidate = (s: Sum): Candidate => ({
     startSeconds: s.startSeconds - moved * s.rate,
@@ -360,6 +373,23 @@ function settled(master: SampleSource, clip: SampleSource, ranked: Weighed[], sp
   for (const rival of rivals) if (rival !== champion) least = Math.min(least, compare(champion, rival) ?? 0)
   if (least < DIFFERENT) return { ranked, settled: null }
   return { ranked: [champion, ...ranked.filter((w) => w !== champion)], settled: least }
+}
+
+/** A sum whose rivals come near it, with that place first that what differs between them speaks for; null where it does not. */
+function toldOfSums(master: SampleSource, clip: SampleSource, found: SumResult): SumResult | null {
+  const all = [found.best, ...found.rivals]
+  const rivals = all.filter((s) => s.strength >= SUM_RIVAL * found.best.strength)
+  if (rivals.length < 2) return null
+  const compare = (a: Sum, b: Sum) => compareLines(master, clip, a, b, a.inverted ? -1 : 1)
+  let champion = rivals[0]
+  for (const rival of rivals.slice(1)) if ((compare(champion, rival)?.forA ?? 0) < 0) champion = rival
+  for (const rival of rivals) {
+    if (rival === champion) continue
+    const told = compare(champion, rival)
+    // Something of another place, and not of this one: it may lie at a repetition that the master does not hold.
+    if (!told || told.forA < DIFFERENT || told.ofB > Math.max(LEFT_BY_CHANCE, LEFT_SHARE * told.ofA)) return null
+  }
+  return { ...found, best: champion, rivals: all.filter((s) => s !== champion) }
 }
 
 const lineOf = ({ candidate }: Weighed, speed: number) => ({ startSeconds: candidate.startSeconds, rate: candidate.rate / speed })

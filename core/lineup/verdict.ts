@@ -57,8 +57,10 @@ const LONG_SPAN = 60
 const NEAR_SECONDS = 0.02
 const NEAR_MISSES = 0.25
 const SCATTER_SECONDS = 0.00015
+/** Of few windows a line leads through some of them however they lie: there so many near ones are enough. */
+const NEAR_MISSES_OF_FEW = 0.5
 /** What chance leaves at most of places that resemble the right one, standard deviations. */
-const LEFT_BY_CHANCE = 4
+export const LEFT_BY_CHANCE = 4
 /** Below this share the windows that agree may do so by chance, since many places were tried. */
 const CHECK_SHARE = 0.25
 export const SURE_RIVAL = 0.85
@@ -87,7 +89,8 @@ export function verdictOf(result: Ranked): Judged {
       confidence: Math.min(confidence, 0.5),
     }
   const scatter = scatterOf(chosen)
-  if (scatter.near >= NEAR_MISSES * agreeing && scatter.seconds > SCATTER_SECONDS)
+  const again = scatter.near >= NEAR_MISSES * agreeing && scatter.seconds > SCATTER_SECONDS
+  if (again || (windows <= FEW && scatter.near >= NEAR_MISSES_OF_FEW * agreeing))
     return { verdict: 'check', why: [{ code: 'windows-scatter', agreeing, windows, ms: scatter.seconds * 1000 }], confidence: Math.min(confidence, 0.5) }
   if ((result.left ?? 0) > LEFT_BY_CHANCE)
     return { verdict: 'check', why: [{ code: 'something-left', agreeing, windows, ratio }], confidence: Math.min(confidence, 0.5) }
@@ -163,15 +166,21 @@ const SUM_CHECK = 6.8
 /** So much must be left of it without the window that says most. */
 const SUM_REST = 6
 /** The next-best place, as a share of it. */
-const SUM_RIVAL = 0.8
+export const SUM_RIVAL = 0.8
 
-/** How certain the best place by the sum of all windows is. */
-export function sumVerdict({ best, rivals }: SumResult): Judged {
+/**
+ * How certain the best place by the sum of all windows is.
+ * @param settled whether what differs between it and its rivals speaks for it
+ */
+export function sumVerdict({ best, rivals }: SumResult, settled = false): Judged {
   const ratio = (rivals[0]?.strength ?? 0) / best.strength
-  const why: Why = [{ code: 'sum', windows: best.windows.length, strength: best.strength, ratio }]
+  const windows = best.windows.length
+  const why: Why = [{ code: 'sum', windows, strength: best.strength, ratio }]
   const confidence = Math.max(0, Math.min(1, (best.strength - 5) / 10)) * Math.max(0, Math.min(1, 2.5 * (1 - ratio)))
   if (best.strength < SUM_CHECK || best.rest < SUM_CHECK - 2) return { verdict: 'loose', why, confidence: Math.min(confidence, 0.1) }
-  if (best.strength < SUM_SURE || best.rest < SUM_REST || ratio > SUM_RIVAL || Math.abs(best.rate - 1) > USUAL_DRIFT)
+  if (best.strength < SUM_SURE || best.rest < SUM_REST || (ratio > SUM_RIVAL && !settled) || Math.abs(best.rate - 1) > USUAL_DRIFT)
     return { verdict: 'check', why, confidence: Math.min(confidence, 0.5) }
-  return { verdict: 'sure', why, confidence: Math.max(confidence, 0.6) }
+  if (!settled) return { verdict: 'sure', why, confidence: Math.max(confidence, 0.6) }
+  const agreeing = best.windows.filter((w) => w.strength > 0).length
+  return { verdict: 'sure', why: [...why, { code: 'told-by-difference', agreeing, windows, ratio, several: rivals.length > 1 }], confidence: 0.75 }
 }
