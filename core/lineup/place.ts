@@ -22,6 +22,7 @@ import {
   LEFT_BY_CHANCE,
   type Ranked,
   SUM_RIVAL,
+  SUM_SURE,
   SURE_RIVAL,
   sumVerdict,
   type Verdict,
@@ -379,7 +380,7 @@ function settled(master: SampleSource, clip: SampleSource, ranked: Weighed[], sp
 function toldOfSums(master: SampleSource, clip: SampleSource, found: SumResult): SumResult | null {
   const all = [found.best, ...found.rivals]
   const rivals = all.filter((s) => s.strength >= SUM_RIVAL * found.best.strength)
-  if (rivals.length < 2) return null
+  if (rivals.length < 2 || found.best.strength < SUM_SURE) return null
   const compare = (a: Sum, b: Sum) => compareLines(master, clip, a, b, a.inverted ? -1 : 1)
   let champion = rivals[0]
   for (const rival of rivals.slice(1)) if ((compare(champion, rival)?.forA ?? 0) < 0) champion = rival

@@ -161,7 +161,7 @@ function toldApart(chosen: Weighed, rivals: readonly Weighed[]): { worse: number
 }
 
 /** A sum of all windows this high over chance is sure, or worth a look, standard deviations: millions of places were tried. */
-const SUM_SURE = 8
+export const SUM_SURE = 8
 const SUM_CHECK = 6.8
 /** So much must be left of it without the window that says most. */
 const SUM_REST = 6
