@@ -47,6 +47,7 @@ export {
   type Told,
 } from './types.ts'
 export { channelName, speakerName } from './words/channels.ts'
+export { counted } from './words/count.ts'
 export { detailText } from './words/detail.ts'
 export { jobText } from './words/job.ts'
 export { noteText } from './words/notes.ts'

@@ -1,4 +1,5 @@
 import type { Detail, DetailCode } from '../detail.ts'
+import { counted } from './count.ts'
 
 type Of<C extends DetailCode> = Detail & { readonly code: C }
 
@@ -25,7 +26,7 @@ const WORDS: { readonly [C in DetailCode]: (detail: Of<C>) => string } = {
   comparing: (d) => `comparing ${d.what === 'clocks' ? 'recording times' : d.what}`,
   'files-heard': (d) => `${d.done} of ${d.of} files heard`,
   'pairs-compared': (d) => `${d.done} of ${d.of} pairs compared`,
-  'files-looked-at': (d) => `${d.files} file${d.files === 1 ? '' : 's'} looked at`,
+  'files-looked-at': (d) => `${counted(d.files, 'file')} looked at`,
   'lined-up': (d) => `${d.sure} sure, ${d.check} to check, ${d.loose} loose`,
   steadied: (d) => `steady, ${Math.round(100 * d.zoom)} % larger`,
   'not-near': () => 'nothing that fits was found near there',

@@ -1,8 +1,7 @@
 import type { FilmWarning } from '@pendolo/core/film'
+import { counted } from './count.ts'
 
 type Of<K extends FilmWarning['kind']> = Extract<FilmWarning, { kind: K }>
-
-const plural = (n: number, one: string) => `${n} ${one}${n === 1 ? '' : 's'}`
 
 /**
  * What is to be said of a warning.
@@ -17,13 +16,13 @@ export function warningText(warning: FilmWarning, name: (angleId: string) => str
   const words: { readonly [K in FilmWarning['kind']]: (w: Of<K>) => string } = {
     dark: (w) => `${w.seconds.toFixed(1)} s: ${name(w.wanted)} has no picture there; ${shows(w.shown, w.wanted)}.`,
     unchosen: (w) => `${w.seconds.toFixed(1)} s before the first choice; ${shows(w.shown)}.`,
-    short: (w) => `A stretch of only ${plural(w.frames, 'frame')}.`,
+    short: (w) => `A stretch of only ${counted(w.frames, 'frame')}.`,
     alike: (w) => (w.jumps ? `${name(w.angleId)} jumps over what was left out.` : `A cut from ${name(w.angleId)} to the same picture: nobody will see it.`),
-    'off-beat': (w) => `A cut ${plural(Math.abs(w.frames), 'frame')} ${w.frames > 0 ? 'behind' : 'before'} its beat.`,
+    'off-beat': (w) => `A cut ${counted(Math.abs(w.frames), 'frame')} ${w.frames > 0 ? 'behind' : 'before'} its beat.`,
     hurried: (w) =>
       w.frames === 0
         ? 'A transition for which there is no picture: it is a plain cut.'
-        : `A transition of ${plural(w.frames, 'frame')} instead of ${w.wanted}: there is no more picture for it, or the next cut is near.`,
+        : `A transition of ${counted(w.frames, 'frame')} instead of ${w.wanted}: there is no more picture for it, or the next cut is near.`,
     sides: (w) => `From ${name(w.from)} to ${name(w.to)} the sides are changed: left and right turn around.`,
     doubtful: (w) => {
       const angle = angleOf(w.clipId)

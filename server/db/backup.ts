@@ -2,6 +2,7 @@ import { existsSync, mkdirSync, readdirSync, renameSync, statSync } from 'node:f
 import { copyFile, rename, rm } from 'node:fs/promises'
 import path from 'node:path'
 import { createClient } from '@libsql/client'
+import { counted } from '@pendolo/api'
 import { synced } from '../media/artefacts.ts'
 import { damageOf, databaseFile } from './open.ts'
 
@@ -87,7 +88,7 @@ async function lostSince(home: string, at: Date): Promise<string> {
   try {
     const { rows } = await client.execute({ sql: 'SELECT count(*) AS n, max(at) AS last FROM edits WHERE at > ?', args: [at.getTime()] })
     const n = Number(rows[0].n)
-    return n === 0 ? 'no edit' : `${n} edit${n === 1 ? '' : 's'}, the last of ${when(new Date(Number(rows[0].last)))},`
+    return n === 0 ? 'no edit' : `${counted(n, 'edit')}, the last of ${when(new Date(Number(rows[0].last)))},`
   } catch {
     return 'what was done after that'
   } finally {

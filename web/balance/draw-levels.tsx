@@ -1,3 +1,4 @@
+import { counted } from '@pendolo/api'
 import type { Stretch } from '@pendolo/core/mix'
 import type { Edit, ProjectDoc } from '@pendolo/core/project'
 import { Button, Checkbox, Dropdown, InputNumber, Modal, Select } from 'antd'
@@ -90,7 +91,7 @@ function BySpeech({ projectId, doc, rows, whole, edit, onClose }: Props & { onCl
             style={{ display: 'grid', gap: 4 }}
             value={taken.map((v) => v.row.key)}
             onChange={(keys) => setLeft(voices.filter((v) => !keys.includes(v.row.key)).map((v) => v.row.key))}
-            options={voices.map((v) => ({ value: v.row.key, label: `${v.row.name}: ${v.phrases.length} phrase${v.phrases.length === 1 ? '' : 's'}` }))}
+            options={voices.map((v) => ({ value: v.row.key, label: `${v.row.name}: ${counted(v.phrases.length, 'phrase')}` }))}
           />
           {number('the others are down by', 'dB', rules.downBy, 60, 1, (downBy) => setRules({ ...rules, downBy }))}
           {number('up before a phrase', 's', rules.lead, 5, 0.05, (lead) => setRules({ ...rules, lead }))}

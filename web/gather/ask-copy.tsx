@@ -1,3 +1,4 @@
+import { counted } from '@pendolo/api'
 import { Button, Modal } from 'antd'
 import type { Looked } from './dropping.ts'
 
@@ -6,12 +7,15 @@ export type Copy = 'missing' | 'none' | 'nothing'
 
 /** Says before anything is copied how much that would be, and where to; what lies in folders that may be read is used there. */
 export function AskCopy({ looked: { lying, toCopy, bytes }, into, onAnswer }: { looked: Looked; into: string; onAnswer: (copy: Copy) => void }) {
-  const files = (n: number) => `${n} file${n === 1 ? '' : 's'}`
   const here = lying.length > 0
   return (
     <Modal
       open
-      title={here ? `${files(lying.length)} of the drop lie${lying.length === 1 ? 's' : ''} where they can be used` : `${files(toCopy.length)} would be copied`}
+      title={
+        here
+          ? `${counted(lying.length, 'file')} of the drop lie${lying.length === 1 ? 's' : ''} where they can be used`
+          : `${counted(toCopy.length, 'file')} would be copied`
+      }
       onCancel={() => onAnswer('nothing')}
       footer={[
         <Button key="no" onClick={() => onAnswer('nothing')}>
@@ -23,7 +27,7 @@ export function AskCopy({ looked: { lying, toCopy, bytes }, into, onAnswer }: { 
           </Button>
         ),
         <Button key="yes" type="primary" onClick={() => onAnswer('missing')}>
-          {toCopy.length === 0 ? 'Use them where they lie' : `${here ? 'Use those and copy' : 'Copy'} ${files(toCopy.length)}, ${sizeText(bytes)}`}
+          {toCopy.length === 0 ? 'Use them where they lie' : `${here ? 'Use those and copy' : 'Copy'} ${counted(toCopy.length, 'file')}, ${sizeText(bytes)}`}
         </Button>,
       ]}
     >
@@ -35,7 +39,7 @@ export function AskCopy({ looked: { lying, toCopy, bytes }, into, onAnswer }: { 
       {toCopy.length > 0 && (
         <p>
           {here
-            ? `The other ${files(toCopy.length)}`
+            ? `The other ${counted(toCopy.length, 'file')}`
             : 'A browser does not tell where dropped files lie, and they are in none of the folders that may be read. They'}{' '}
           would be copied: {sizeText(bytes)} to <code>{into}</code>. To use them where they are, cancel and open their folder on the left instead.
         </p>

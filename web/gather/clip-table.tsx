@@ -1,6 +1,6 @@
 import { useSortable } from '@dnd-kit/sortable'
 import { CSS } from '@dnd-kit/utilities'
-import { type Job, jobText, noteText } from '@pendolo/api'
+import { counted, type Job, jobText, noteText } from '@pendolo/api'
 import { type Angle, clipRate } from '@pendolo/core/project'
 import { printLength, printRate } from '@pendolo/core/time'
 import { Checkbox, Input } from 'antd'
@@ -147,7 +147,7 @@ function SumCells({ rows, seconds, heard }: { rows: readonly Row[]; seconds: num
   const facts = rows[0]?.file.facts
   return (
     <>
-      <td className="mono">{facts ? `${rows.length} files · ${printLength(seconds)}` : ''}</td>
+      <td className="mono">{facts ? `${counted(rows.length, 'file')} · ${printLength(seconds)}` : ''}</td>
       <td className="mono">{facts ? rateText(rows[0]) : ''}</td>
       <td className="mono">{facts ? pictureText(rows[0]) : ''}</td>
       <td className="sound">{facts ? soundText(rows[0].file) : ''}</td>

@@ -1,3 +1,4 @@
+import { counted } from '@pendolo/api'
 import { DEVICE_RULES, type DeviceRule } from '@pendolo/core/project'
 import { printLength } from '@pendolo/core/time'
 import { Modal, Radio } from 'antd'
@@ -26,8 +27,8 @@ export function Regroup({ project, edit, rows, onClose }: Pick<StageProps, 'proj
   return (
     <Modal
       open
-      title={`Sort ${rows.length} files into angles`}
-      okText={`Sort into ${plan.angles.length} angle${plan.angles.length === 1 ? '' : 's'}`}
+      title={`Sort ${counted(rows.length, 'file')} into angles`}
+      okText={`Sort into ${counted(plan.angles.length, 'angle')}`}
       onOk={take}
       onCancel={onClose}
       width={720}
@@ -45,7 +46,7 @@ export function Regroup({ project, edit, rows, onClose }: Pick<StageProps, 'proj
             <li key={id}>
               <b>{name}</b> {fresh && <span className="note">new</span>}{' '}
               <span className="quiet">
-                {files.length} file{files.length === 1 ? '' : 's'} · {printLength(seconds)}
+                {counted(files.length, 'file')} · {printLength(seconds)}
               </span>
               <div className="mono quiet">{files.length > 4 ? `${files.slice(0, 3).join(', ')} … ${files.at(-1)}` : files.join(', ')}</div>
             </li>

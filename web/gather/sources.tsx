@@ -1,4 +1,4 @@
-import { type FolderEntry, MOST_DROPPED } from '@pendolo/api'
+import { counted, type FolderEntry, MOST_DROPPED } from '@pendolo/api'
 import { App, Button, Progress, Spin } from 'antd'
 import { ArrowLeft, FileVideo, Folder, X } from 'lucide-react'
 import { useEffect, useEffectEvent, useRef, useState } from 'react'
@@ -32,7 +32,7 @@ export function Sources({ projectId, known }: { projectId: string; known: Readon
   const tell = (report: Report) => {
     setLeft([...report.refused, ...report.leftOut])
     if (report.again.length > 0) void message.success(`${report.again.join(', ')} found again`)
-    if (report.added > 0) void message.success(`${report.added} file${report.added === 1 ? '' : 's'} added`)
+    if (report.added > 0) void message.success(`${counted(report.added, 'file')} added`)
     else if (report.known.length > 0 && report.again.length === 0) void message.info('These files are in the project already')
     // A few are told at once; of many the list tells.
     if (report.refused.length <= MOST_TOLD)
@@ -129,7 +129,7 @@ function NotAdded({ files, onClose }: { files: readonly LeftOut[]; onClose: () =
   return (
     <section className="not-added" aria-label="Left out">
       <h3>
-        Left out: {files.length} file{files.length === 1 ? '' : 's'}
+        Left out: {counted(files.length, 'file')}
         <Button size="small" type="text" icon={<X size={13} />} aria-label="Close the list of what was left out" onClick={onClose} />
       </h3>
       <ul>

@@ -1,5 +1,4 @@
-import type { ProjectSummary } from '@pendolo/api'
-import { newProjectBody } from '@pendolo/api'
+import { counted, newProjectBody, type ProjectSummary } from '@pendolo/api'
 import { printLength } from '@pendolo/core/time'
 import { App, Button, Form, Input, Modal, Select } from 'antd'
 import { Copy, Pencil, Plus, Trash2 } from 'lucide-react'
@@ -159,7 +158,7 @@ function Card({ project: p, onRename, onDuplicate, onDelete }: CardProps) {
               ? 'damaged: cannot be opened. Stop Pendolo and run “./pendolo restore”'
               : p.clips === 0
                 ? 'empty'
-                : `${p.angles} angles · ${p.clips} files · ${printLength(p.masterSeconds)}`}{' '}
+                : `${counted(p.angles, 'angle')} · ${counted(p.clips, 'file')} · ${printLength(p.masterSeconds)}`}{' '}
             · changed {new Date(p.changedAt).toLocaleDateString()}
           </div>
           {p.clips > 0 && <Stages project={p} />}

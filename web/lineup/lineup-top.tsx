@@ -1,4 +1,4 @@
-import { detailText } from '@pendolo/api'
+import { counted, detailText } from '@pendolo/api'
 import type { Clip } from '@pendolo/core/project'
 import { App, Button, Progress, Select, Upload } from 'antd'
 import { send } from '../data/client.ts'
@@ -39,7 +39,7 @@ export function LineUpTop({ project, edit, clips, search, filter, onFilter }: To
   return (
     <>
       <span role="status">
-        {clips.length} clips · {counts.sure} sure · {counts.check} to check · {counts.loose} loose
+        {counted(clips.length, 'clip')} · {counts.sure} sure · {counts.check} to check · {counts.loose} loose
         {counts.parked > 0 && ` · ${counts.parked} parked`}
       </span>
       <span className="spring" />
@@ -130,7 +130,7 @@ function OtherWays({ project, edit, clips, several }: Pick<TopProps, 'project' |
       ]
         .filter(Boolean)
         .join(', ')
-      const text = `${placed} clips placed as in ${file.name}${rest ? `; ${rest}` : ''}`
+      const text = `${counted(placed, 'clip')} placed as in ${file.name}${rest ? `; ${rest}` : ''}`
       void (placed > 0 ? message.success(text) : message.warning(text))
     } catch (error) {
       notification.error({ title: `${file.name} was not taken in`, description: error instanceof Error ? error.message : String(error) })

@@ -1,4 +1,4 @@
-import type { ProjectState } from '@pendolo/api'
+import { counted, type ProjectState } from '@pendolo/api'
 import { activeCut, FALLS_ON, type FallsOn, type Rhythm, rhythmOf } from '@pendolo/core/film'
 import { projectRate } from '@pendolo/core/project'
 import { FLICKS_PER_SECOND, type Flicks, flicks, frameStart, printLength, printTimecode } from '@pendolo/core/time'
@@ -109,7 +109,7 @@ function Figures({ project, cutId, name }: { project: ProjectState; cutId: strin
         {rhythm.medianOff !== null && (
           <>
             <dt>from the nearest beat</dt>
-            <dd>{rhythm.medianOff === 0 ? 'on it, as a rule' : `${rhythm.medianOff} frame${rhythm.medianOff === 1 ? '' : 's'}, as a rule`}</dd>
+            <dd>{rhythm.medianOff === 0 ? 'on it, as a rule' : `${counted(rhythm.medianOff, 'frame')}, as a rule`}</dd>
           </>
         )}
       </dl>

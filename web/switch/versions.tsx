@@ -1,3 +1,4 @@
+import { counted } from '@pendolo/api'
 import { activeCut } from '@pendolo/core/film'
 import type { Cut, Edit } from '@pendolo/core/project'
 import { Dropdown, Input, type MenuProps, Modal } from 'antd'
@@ -13,7 +14,7 @@ const RhythmReport = lazy(() => import('./rhythm.tsx'))
 
 function cutsOf(points: number): string {
   const cuts = Math.max(0, points - 1)
-  return points === 0 ? 'no cut yet' : `${cuts} cut${cuts === 1 ? '' : 's'}`
+  return points === 0 ? 'no cut yet' : counted(cuts, 'cut')
 }
 
 function nextName(count: number): string {
