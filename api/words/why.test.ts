@@ -15,6 +15,14 @@ const ALL: [Fact, string][] = [
   [{ code: 'nothing-alike' }, 'no place on the master resembles this sound'],
   [{ code: 'windows', ...windows, ratio: 0.4123 }, 'by sound; 12 of 13 windows agree, next-best place 0.41×'],
   [
+    { code: 'sum', windows: 5, strength: 9.17, ratio: 0.627 },
+    'by sound, buried under something louder: all 5 windows added up stand out 9.2 times the spread of chance, next-best place 0.63×',
+  ],
+  [
+    { code: 'sum-told-by-difference', windows: 5, strength: 16.48, places: 18 },
+    'by sound, buried under something louder: all 5 windows added up stand out 16.5 times the spread of chance; 18 other places resemble it, but what differs between them speaks for this one',
+  ],
+  [
     { code: 'drift-unusual', ppm: 195, seconds: 8 },
     'its clock would run 195 ppm apart over only 8 s, which clocks do not: it may be a passage that comes again',
   ],

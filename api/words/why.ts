@@ -28,6 +28,8 @@ const WORDS: { readonly [C in FactCode]: (fact: Fact<C>) => string } = {
   windows: (f) => `by sound; ${agree(f)}, next-best place ${times(f.ratio)}`,
   sum: (f) =>
     `by sound, buried under something louder: all ${f.windows} windows added up stand out ${f.strength.toFixed(1)} times the spread of chance, next-best place ${times(f.ratio)}`,
+  'sum-told-by-difference': (f) =>
+    `by sound, buried under something louder: all ${f.windows} windows added up stand out ${f.strength.toFixed(1)} times the spread of chance; ${f.places === 1 ? 'another place resembles' : `${f.places} other places resemble`} it, but what differs between them speaks for this one`,
   'drift-unusual': (f) => `its clock would run ${f.ppm} ppm apart over only ${f.seconds} s, which clocks do not: it may be a passage that comes again`,
   'windows-few': (f) => `by sound, but only ${agree(f)}`,
   'windows-none': (f) => `nothing on the master matches this sound (${agree(f)} at the best place)`,

@@ -1,4 +1,4 @@
-import { ANALYSIS_RATE, emptySpectrum, inverseReal, realSpectrum, type SampleSource, type Spectrum } from '../signal/index.ts'
+import { ANALYSIS_RATE, emptySpectrum, inverseReal, realSpectrum, type SampleSource, type Spectrum, sourceOf, whitened } from '../signal/index.ts'
 import { energy, tapered } from './windows.ts'
 
 /** A place on the master that a clip may have: master second of clip second 0, and master seconds in one clip second. */
@@ -31,18 +31,22 @@ const HIGH_HZ = 3700
  * other place, and what is left of both is correlated: partial coherence, after Bendat & Piersol, "Random Data", ch. 7.
  * A clip that belongs to a place goes on resembling it; where it does not belong, nothing but chance is left.
  * @param clip at the master's speed
- * @param sign −1 for a clip of turned polarity
  * A clip that belongs to neither resembles something of both.
+ * @param sign −1 for a clip of turned polarity
+ * @param asked `which` of both it is, though something louder lies over it: what is left of the clip is whitened in time and
+ *   frequency, and all windows are late by the same sample or two. Or what is `left` of `b` where `a` was found: as it sounds,
+ *   each window by itself, since people who play a passage again are now before, now behind
  * @returns what is heard of each place that the other has not, and how much more speaks for `a` than for `b`, all in standard
  *   deviations of chance; null when nothing can be compared
  */
-export function compareLines(master: SampleSource, clip: SampleSource, a: Line, b: Line, sign: number): Compared | null {
+export function compareLines(master: SampleSource, clip: SampleSource, a: Line, b: Line, sign: number, asked: 'which' | 'left'): Compared | null {
   const first = Math.max(0, ...[a, b].map((l) => Math.ceil((-l.startSeconds / l.rate) * ANALYSIS_RATE) + 1))
   const last = Math.min(clip.length, ...[a, b].map((l) => Math.floor((master.length - l.startSeconds * ANALYSIS_RATE) / l.rate) - 1))
   const length = Math.min(LENGTH, last - first)
   if (length < ANALYSIS_RATE) return null
   const count = Math.max(1, Math.min(MOST_WINDOWS, Math.floor((last - first - length) / (length / 2)) + 1))
-  let [ofA, ofB, windows] = [0, 0, 0]
+  const [ofA, ofB] = [new Float64Array(2 * HIT + 1), new Float64Array(2 * HIT + 1)]
+  let windows = 0
   for (let i = 0; i < count; i++) {
     const from = first + Math.floor(count === 1 ? 0 : ((last - first - length) * i) / (count - 1))
     const x = clip.read(from, from + length)
@@ -54,29 +58,32 @@ export function compareLines(master: SampleSource, clip: SampleSource, a: Line, 
     let size = 4
     while (size < length + SURROUND) size *= 2
     const [sx, sa, sb] = [x, ya, yb].map((s) => realSpectrum(tapered(s), size))
-    ofA += sign * leftOver(sx, sa, sb)
-    ofB += sign * leftOver(sx, sb, sa)
+    for (const [of, own, other] of [[ofA, sa, sb] as const, [ofB, sb, sa] as const]) {
+      const rest = restCorrelation(sx, own, other, SMOOTH, asked === 'which' ? whitenedRest : undefined)
+      const lags = Array.from(of, (_, i) => rest.at(i - HIT))
+      const hit = greatest(lags)
+      for (let i = 0; i < lags.length; i++) of[i] += asked === 'which' ? lags[i] : hit
+    }
     windows++
   }
   if (windows === 0) return null
-  const root = Math.sqrt(windows)
-  return { ofA: ofA / root, ofB: ofB / root, forA: (ofA - ofB) / (Math.SQRT2 * root) }
-}
-
-/** Correlation of clip and place at no lag, all that the other place explains taken away, over its spread at other lags. */
-function leftOver(x: Spectrum, own: Spectrum, other: Spectrum): number {
-  const rest = restCorrelation(x, own, other)
-  let hit = 0
-  for (let lag = -HIT; lag <= HIT; lag++) if (Math.abs(rest.at(lag)) > Math.abs(hit)) hit = rest.at(lag)
-  return hit
+  const [byA, byB] = [ofA, ofB].map((of) => (sign * greatest(of)) / Math.sqrt(windows))
+  return { ofA: byA, ofB: byB, forA: (byA - byB) / Math.SQRT2 }
 }
 
 /**
  * What two sounds still have in common when all that a third explains of both is taken away: their correlation by lag, in
  * samples, over its spread far from no lag (standard deviations of chance).
  * @param smooth bins to either side over which spectra are averaged: fewer allow for a longer room, and leave less to compare
+ * @param evened what is done to the rest of the first before it is correlated
  */
-export function restCorrelation(x: Spectrum, own: Spectrum, other: Spectrum, smooth = SMOOTH): { at: (lag: number) => number } {
+export function restCorrelation(
+  x: Spectrum,
+  own: Spectrum,
+  other: Spectrum,
+  smooth = SMOOTH,
+  evened: (rest: Spectrum) => Spectrum = (rest) => rest,
+): { at: (lag: number) => number } {
   const low = Math.ceil((LOW_HZ / ANALYSIS_RATE) * x.size)
   const high = Math.floor((HIGH_HZ / ANALYSIS_RATE) * x.size)
   const [otherPower, clipByOther, ownByOther] = [
@@ -94,7 +101,7 @@ export function restCorrelation(x: Spectrum, own: Spectrum, other: Spectrum, smo
     }
     return { size: s.size, re, im }
   }
-  const [p, q] = [rest(x, clipByOther), rest(own, ownByOther)]
+  const [p, q] = [evened(rest(x, clipByOther)), rest(own, ownByOther)]
   // Both are brought to an even spectrum, smoothly, so that no single band decides; what differs more counts more.
   const [clipPower, ownPower] = [smoothedCross(p, p, low, high), smoothedCross(own, own, low, high)]
   const { re, im } = emptySpectrum(x.size)
@@ -113,6 +120,15 @@ export function restCorrelation(x: Spectrum, own: Spectrum, other: Spectrum, smo
   }
   const spread = Math.sqrt(sum / n)
   return { at: (lag) => (spread > 0 ? at(lag) / spread : 0) }
+}
+
+/** The one farthest from nothing. */
+const greatest = (values: ArrayLike<number>): number => Array.from(values).reduce((top, v) => (Math.abs(v) > Math.abs(top) ? v : top), 0)
+
+/** Brings every short stretch of every narrow band to one level: in the pauses of a shout beside the microphone most is heard of the rest. */
+function whitenedRest(spectrum: Spectrum): Spectrum {
+  const samples = Float32Array.from(inverseReal(spectrum))
+  return realSpectrum(Float32Array.from(whitened(sourceOf(samples), LOW_HZ / ANALYSIS_RATE, HIGH_HZ / ANALYSIS_RATE)), spectrum.size)
 }
 
 interface Smoothed {

@@ -11,24 +11,12 @@ import {
 } from '../signal/index.ts'
 import { type Sum, type SumResult, searchSum, whiteOf } from './buried.ts'
 import { CoarseReference, type CoarseResult, FRAME_SECONDS } from './coarse.ts'
-import { compareLines } from './differ.ts'
 import { fitLine, type LineFit } from './fit.ts'
 import { findJumps, type Jump } from './jumps.ts'
 import type { PlaceProof } from './proof.ts'
+import { leftOfRivals, settled, toldOfSums } from './rivals.ts'
 import { anySpeeds, promisingSpeeds } from './speeds.ts'
-import {
-  type Candidate,
-  type Judged,
-  LEFT_BY_CHANCE,
-  type Ranked,
-  SUM_RIVAL,
-  SUM_SURE,
-  SURE_RIVAL,
-  sumVerdict,
-  type Verdict,
-  verdictOf,
-  type Weighed,
-} from './verdict.ts'
+import { type Candidate, type Judged, type Ranked, sumVerdict, type Verdict, verdictOf, type Weighed } from './verdict.ts'
 import type { Fact, Why } from './why.ts'
 import { measureWindow, STRONG, type WindowCache, type WindowMeasure } from './windows.ts'
 
@@ -243,7 +231,7 @@ function buried(reference: SoundReference, clip: SampleSource, speed: number, { 
     proof: {
       chosen,
       rivals: found.rivals.slice(0, 4).map(candidate),
-      rivalRatio: (found.rivals[0]?.strength ?? 0) / found.best.strength,
+      rivalRatio: Math.min(1, (found.rivals[0]?.strength ?? 0) / found.best.strength),
       windows: found.best.windows.map((w) => ({ clipSeconds: (w.clipSeconds + moved) / speed, lagMs: 0, strength: w.strength, agrees: w.strength > 0 })),
       ...drawn(found, moved),
       invertedPolarity: found.best.inverted,
@@ -359,63 +347,6 @@ function attemptAt(reference: SoundReference, clip: HeardSound, speed: number, o
   return { ...decided, left, coarse, speed }
 }
 
-/** Standard deviations of chance by which what differs must speak for a place against a rival. */
-const DIFFERENT = 6
-
-/** Puts the place first that what differs between the rivals speaks for, where it does. */
-function settled(master: SampleSource, clip: SampleSource, ranked: Weighed[], speed: number): Pick<Ranked, 'ranked' | 'settled'> {
-  const rivals = ranked.filter((w) => w.candidate.support >= SURE_RIVAL * ranked[0].candidate.support)
-  if (rivals.length < 2 || verdictOf({ ranked }).verdict !== 'check') return { ranked, settled: null }
-  const sign = polarity(rivals[0])
-  const compare = (a: Weighed, b: Weighed) => compareLines(master, clip, lineOf(a, speed), lineOf(b, speed), sign)?.forA ?? null
-  let champion = rivals[0]
-  for (const rival of rivals.slice(1)) if ((compare(champion, rival) ?? 0) < -DIFFERENT) champion = rival
-  let least = Number.POSITIVE_INFINITY
-  for (const rival of rivals) if (rival !== champion) least = Math.min(least, compare(champion, rival) ?? 0)
-  if (least < DIFFERENT) return { ranked, settled: null }
-  return { ranked: [champion, ...ranked.filter((w) => w !== champion)], settled: least }
-}
-
-/** A sum whose rivals come near it, with that place first that what differs between them speaks for; null where it does not. */
-function toldOfSums(master: SampleSource, clip: SampleSource, found: SumResult): SumResult | null {
-  const all = [found.best, ...found.rivals]
-  const rivals = all.filter((s) => s.strength >= SUM_RIVAL * found.best.strength)
-  if (rivals.length < 2 || found.best.strength < SUM_SURE) return null
-  const compare = (a: Sum, b: Sum) => compareLines(master, clip, a, b, a.inverted ? -1 : 1)
-  let champion = rivals[0]
-  for (const rival of rivals.slice(1)) if ((compare(champion, rival)?.forA ?? 0) < 0) champion = rival
-  for (const rival of rivals) {
-    if (rival === champion) continue
-    const told = compare(champion, rival)
-    // Something of another place, and not of this one: it may lie at a repetition that the master does not hold.
-    if (!told || told.forA < DIFFERENT || told.ofB > Math.max(LEFT_BY_CHANCE, LEFT_SHARE * told.ofA)) return null
-  }
-  return { ...found, best: champion, rivals: all.filter((s) => s !== champion) }
-}
-
-const lineOf = ({ candidate }: Weighed, speed: number) => ({ startSeconds: candidate.startSeconds, rate: candidate.rate / speed })
-const polarity = ({ windows, fit }: Weighed) => Math.sign(windows.reduce((sum, w, i) => sum + (fit.agrees[i] ? w.coherence : 0), 0)) || 1
-
-/** Rivals that are worth asking: not weaker than this beside the first, and so many. */
-const ASKED_RIVAL = 0.3
-const ASKED_RIVALS = 3
-/** What is left of a rival counts from this share of what speaks for the first on. */
-const LEFT_SHARE = 0.3
-
-/**
- * What is heard in the clip of places that resemble the one that was found, and that this one has not. A clip that truly lies
- * there has nothing of them: what it holds besides is noise. Where music comes again and the clip lies at a repetition that
- * the master does not hold, each of the others explains something more.
- */
-function leftOfRivals(master: SampleSource, clip: SampleSource, [chosen, ...others]: Weighed[], speed: number): number {
-  const rivals = others.filter((w) => w.candidate.support >= ASKED_RIVAL * chosen.candidate.support).slice(0, ASKED_RIVALS)
-  return rivals.reduce((most, rival) => {
-    const told = compareLines(master, clip, lineOf(chosen, speed), lineOf(rival, speed), polarity(chosen))
-    // A long room leaves a little of everything; beside what speaks for the right place it is nothing.
-    return told && told.ofB > LEFT_SHARE * told.ofA ? Math.max(most, told.ofB) : most
-  }, 0)
-}
-
 interface Stretch {
   /** Master time of the clip's sample 0 by the coarse search. */
   readonly startSeconds: number
@@ -496,7 +427,7 @@ function proofOf(chosen: Weighed | null, ranked: Weighed[], speed: number, coars
   return {
     chosen: chosen?.candidate ?? null,
     rivals: ranked.slice(1, 5).map((r) => r.candidate),
-    rivalRatio: support > 0 ? (ranked[1]?.candidate.support ?? 0) / support : 0,
+    rivalRatio: support > 0 ? Math.min(1, (ranked[1]?.candidate.support ?? 0) / support) : 0,
     windows: (chosen?.windows ?? []).map((w, i) => ({
       clipSeconds: w.clipSeconds / speed,
       lagMs: (w.lagSeconds - (chosen?.fit.offsetSeconds ?? 0)) * 1000,

@@ -97,7 +97,7 @@ export function verdictOf(result: Ranked): Judged {
   if (result.settled)
     return {
       verdict: 'sure',
-      why: [{ code: 'told-by-difference', agreeing, windows, ratio, several: result.ranked.length > 2 }],
+      why: [{ code: 'told-by-difference', agreeing, windows, ratio: Math.min(1, ratio), several: result.ranked.length > 2 }],
       confidence: 0.75,
     }
   if (ratio > SURE_RIVAL) {
@@ -181,6 +181,6 @@ export function sumVerdict({ best, rivals }: SumResult, settled = false): Judged
   if (best.strength < SUM_SURE || best.rest < SUM_REST || (ratio > SUM_RIVAL && !settled) || Math.abs(best.rate - 1) > USUAL_DRIFT)
     return { verdict: 'check', why, confidence: Math.min(confidence, 0.5) }
   if (!settled) return { verdict: 'sure', why, confidence: Math.max(confidence, 0.6) }
-  const agreeing = best.windows.filter((w) => w.strength > 0).length
-  return { verdict: 'sure', why: [...why, { code: 'told-by-difference', agreeing, windows, ratio, several: rivals.length > 1 }], confidence: 0.75 }
+  const places = rivals.filter((s) => s.strength > SUM_RIVAL * best.strength).length
+  return { verdict: 'sure', why: [{ code: 'sum-told-by-difference', windows, strength: best.strength, places }], confidence: 0.75 }
 }

@@ -24,6 +24,8 @@ const FACTS = {
   windows: { agreeing: 'number', windows: 'number', ratio: 'number' },
   /** All windows added up at the place; `strength`: standard deviations over what chance gives anywhere. */
   sum: { windows: 'number', strength: 'number', ratio: 'number' },
+  /** The same where other places (`places` of them) have sums as high, told apart by what differs. */
+  'sum-told-by-difference': { windows: 'number', strength: 'number', places: 'number' },
   'drift-unusual': { ppm: 'number', seconds: 'number' },
   'windows-few': { agreeing: 'number', windows: 'number' },
   'windows-none': { agreeing: 'number', windows: 'number' },
