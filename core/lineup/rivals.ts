@@ -1,5 +1,5 @@
 import type { SampleSource } from '../signal/index.ts'
-import type { Sum, SumResult } from './buried.ts'
+import type { SumResult } from './buried.ts'
 import { type Compared, compareLines } from './differ.ts'
 import { LEFT_BY_CHANCE, type Ranked, SUM_RIVAL, SUM_SURE, SURE_RIVAL, verdictOf, type Weighed } from './verdict.ts'
 
