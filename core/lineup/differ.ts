@@ -29,9 +29,9 @@ const HIGH_HZ = 3700
  * Where music repeats itself, two places on the master resemble a clip alike; only what differs between them can tell.
  * In each window all that the one place explains (by a smoothed transfer function) is taken from the clip and from the
  * other place, and what is left of both is correlated: partial coherence, after Bendat & Piersol, "Random Data", ch. 7.
- * A clip that belongs to a place goes on resembling it; where it does not belong, nothing but chance is left.
+ * A clip that belongs to a place goes on resembling it; where it does not belong, nothing but chance is left. One that belongs to
+ * neither resembles something of both.
  * @param clip at the master's speed
- * A clip that belongs to neither resembles something of both.
  * @param sign −1 for a clip of turned polarity
  * @param asked `which` of both it is, though something louder lies over it: what is left of the clip is whitened in time and
  *   frequency, and all windows are late by the same sample or two. Or what is `left` of `b` where `a` was found: as it sounds,
