@@ -25,6 +25,7 @@ export { contentKeyOf } from './content.ts'
 export type { Detail } from './detail.ts'
 export { checkEdits } from './edits/check.ts'
 export { LEAST_LOUDNESS, MOST_LOUDNESS } from './edits/parts.ts'
+export { type FilmShape, mostFilmBytes } from './film-size.ts'
 export {
   type FilmResult,
   type FilmSound,
@@ -47,7 +48,7 @@ export {
   type Told,
 } from './types.ts'
 export { channelName, speakerName } from './words/channels.ts'
-export { counted } from './words/count.ts'
+export { counted, sizeText } from './words/count.ts'
 export { detailText } from './words/detail.ts'
 export { jobText } from './words/job.ts'
 export { noteText } from './words/notes.ts'

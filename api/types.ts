@@ -19,6 +19,8 @@ export interface ProjectSummary {
   cuts: number
   /** Originals that are not where they were. */
   missing: number
+  /** Bytes of originals where they lie, and of what is kept here: light copies, films, dropped files. */
+  space: { originals: number; kept: number }
   /** A light copy to show a picture of, and the second of it; null where there is none yet. */
   picture: { contentKey: string; seconds: number } | null
   /** What is kept of it is damaged, so it cannot be opened. */
@@ -105,8 +107,8 @@ export interface FilmResult {
   path: string
   name: string
   bytes: number
-  /** What it was made as; films of before do not tell. */
-  made?: { width: number; height: number; rate: string; seconds: number; version: string; sound?: FilmSound }
+  /** What it was made as, and in how many seconds; films of before do not tell. */
+  made?: { width: number; height: number; rate: string; seconds: number; took?: number; version: string; sound?: FilmSound }
 }
 
 /** How loud the film of the version at hand is, over its length. */

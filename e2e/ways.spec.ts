@@ -196,7 +196,7 @@ test('places come in from an exchange file of another program; a wrong file is r
   await input.setInputFiles(path.join(folder, 'wrong.otio'))
   await expect(page.getByText('wrong.otio was not taken in')).toBeVisible()
   await input.setInputFiles(good)
-  await expect(page.getByText('1 clip placed as in rough.otio; 1 of its files are not in this project')).toBeVisible()
+  await expect(page.getByText('1 clip placed as in rough.otio; 1 of its files is not in this project')).toBeVisible()
   await expect.poll(async () => ((await placed('d.mp4'))?.start ?? 0) / SECOND).toBeCloseTo(8, 6)
   expect(await placed('d.mp4')).toMatchObject({ method: 'exchange', verdict: 'sure' })
 })

@@ -4,6 +4,8 @@ import { printLength } from '@pendolo/core/time'
 
 const times = (ratio: number) => `${ratio.toFixed(2)}×`
 const agree = (f: { agreeing: number; windows: number }) => `${f.agreeing} of ${f.windows} windows agree`
+const addedUp = (f: { windows: number; strength: number }) =>
+  `by sound, buried under something louder: all ${f.windows} windows added up stand out ${f.strength.toFixed(1)} times the spread of chance`
 const some = (f: { agreeing: number; windows: number }) => `${f.agreeing} of ${f.windows} windows`
 const list = (names: readonly string[]) => names.join(', ')
 const seconds = (s: number) => `${s < 0 ? '−' : '+'}${Math.abs(s).toFixed(2)} s`
@@ -26,10 +28,9 @@ const WORDS: { readonly [C in FactCode]: (fact: Fact<C>) => string } = {
   'not-found': () => 'not found by the ways that were tried',
   'nothing-alike': () => 'no place on the master resembles this sound',
   windows: (f) => `by sound; ${agree(f)}, next-best place ${times(f.ratio)}`,
-  sum: (f) =>
-    `by sound, buried under something louder: all ${f.windows} windows added up stand out ${f.strength.toFixed(1)} times the spread of chance, next-best place ${times(f.ratio)}`,
+  sum: (f) => `${addedUp(f)}, next-best place ${times(f.ratio)}`,
   'sum-told-by-difference': (f) =>
-    `by sound, buried under something louder: all ${f.windows} windows added up stand out ${f.strength.toFixed(1)} times the spread of chance; ${f.places === 1 ? 'another place resembles' : `${f.places} other places resemble`} it, but what differs between them speaks for this one`,
+    `${addedUp(f)}; ${f.places === 1 ? 'another place resembles' : `${f.places} other places resemble`} it, but what differs between them speaks for this one`,
   'drift-unusual': (f) => `its clock would run ${f.ppm} ppm apart over only ${f.seconds} s, which clocks do not: it may be a passage that comes again`,
   'windows-few': (f) => `by sound, but only ${agree(f)}`,
   'windows-none': (f) => `nothing on the master matches this sound (${agree(f)} at the best place)`,

@@ -4,7 +4,7 @@ import { type Compared, compareLines } from './differ.ts'
 import { LEFT_BY_CHANCE, type Ranked, SUM_RIVAL, SUM_SURE, SURE_RIVAL, verdictOf, type Weighed } from './verdict.ts'
 
 /** Standard deviations of chance by which what differs must speak for a place against a rival. */
-const DIFFERENT = 6
+const DIFFERENT = 5
 
 /** Puts the place first that what differs between the rivals speaks for, where it does. */
 export function settled(master: SampleSource, clip: SampleSource, ranked: Weighed[], speed: number): Pick<Ranked, 'ranked' | 'settled'> {

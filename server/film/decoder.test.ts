@@ -299,21 +299,15 @@ describe('a source that comes again', () => {
     [150, 170],
   ].map(([a, b]) => ({ from: at(a), to: at(b) }))
 
+  const usual = ['-c:v', 'libx264', '-g', '80', '-bf', '2', '-fps_mode', 'passthrough']
   test.each([
-    ['steady', 'null'],
+    ['steady', 'null', usual],
     // Said to be steady, but nothing came from picture 52 to 63 and from 100 to 151.
-    ['with gaps', "select='not(between(n,52,63)+between(n,100,151))'"],
-  ])('%s: shows in each stretch what all of its pictures would', async (name, filter) => {
-    const made = makeNumbered(path.join(folder, `again-${name}.mkv`), 200, '25', filter, [
-      '-c:v',
-      'libx264',
-      '-g',
-      '80',
-      '-bf',
-      '2',
-      '-fps_mode',
-      'passthrough',
-    ])
+    ['with gaps', "select='not(between(n,52,63)+between(n,100,151))'", usual],
+    ['with one missing at each beginning', "select='not(eq(n,20)+eq(n,60)+eq(n,150))'", usual],
+    ['woven of fields', 'setfield=tff', [...usual, '-flags', '+ildct+ilme', '-top', '1']],
+  ])('%s: shows in each stretch what all of its pictures would', async (name, filter, args) => {
+    const made = makeNumbered(path.join(folder, `again-${name}.mkv`), 200, '25', filter, args)
     const told = await gathered(made)
     const facts = { ...told.facts, video: { ...(told.facts.video as NonNullable<typeof told.facts.video>), variableRate: false, rate: RATE, frames: 200 } }
     const file = { ...told, facts }
@@ -321,9 +315,12 @@ describe('a source that comes again', () => {
     const [chosen, all] = [ranges, from(at(20))].map((r) => new PictureDecoder(config, file, source, r, SIZE, FITTED))
     for (const { from: a, to: b } of ranges)
       for (let t = a; t <= b; t = flicks(t + frameStart(1, RATE))) {
-        const [x, y] = [await chosen.shownAt(t), await all.shownAt(t)].map((p) => numberIn(p, SIZE))
-        expect([t / FLICKS_PER_SECOND, x]).toEqual([t / FLICKS_PER_SECOND, y])
+        const [x, y] = [await chosen.shownAt(t), await all.shownAt(t)]
+        expect([t / FLICKS_PER_SECOND, numberIn(x, SIZE)]).toEqual([t / FLICKS_PER_SECOND, numberIn(y, SIZE)])
+        // What a picture is woven with is the same too.
+        expect(x.equals(y)).toBe(true)
       }
+    expect(file.facts.video.fields).toBe(name.startsWith('woven') ? 'top' : undefined)
     chosen.close()
     all.close()
   })

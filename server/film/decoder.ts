@@ -31,8 +31,13 @@ export interface ClipRange {
 
 /** No file lasts so long, s. */
 const NEVER = 1e9
-/** Pictures around what is asked for that are handed on too: one of them is shown at its beginning. */
-const MARGIN_FRAMES = 4
+/**
+ * Pictures before and after what is asked for that are handed on too: one of them is shown at its beginning, even where one is missing, and the
+ * one before and the one after are woven with what is shown where pictures are made of fields.
+ */
+const MARGIN_FRAMES = { before: 2.5, after: 1.5 }
+/** Share of a picture's length by which its time is moved at most: see {@link gridTolerance}. */
+const MOVED_FRAMES = 0.5
 
 /** A file that ends so much earlier than it did when it was gathered has lost its end. */
 const LOST_SECONDS = 1
@@ -216,10 +221,12 @@ export class PictureDecoder {
   async #begin(wanted: Flicks): Promise<void> {
     const first = this.#source.zero + flicksToSeconds(this.#grid.start)
     const stored = (time: Flicks) => first + flicksToSeconds(flicks(time - this.#grid.start)) * this.#pace
-    const room = MARGIN_FRAMES / rateToNumber(this.#fileGrid.rate)
+    const rate = rateToNumber(this.#fileGrid.rate)
+    const room = MARGIN_FRAMES.before / rate
+    const after = MARGIN_FRAMES.after / rate
     // The last has no end: what comes after it waits until the source is closed.
     const last = this.#ranges.length - 1
-    const ranges = this.#ranges.map((r, i) => [stored(r.from) - room, i < last ? stored(r.to) + room : NEVER] as const)
+    const ranges = this.#ranges.map((r, i) => [stored(r.from) - room, i < last ? stored(r.to) + after : NEVER] as const)
     // Where pictures come as they like, the one that is seen was mostly held from an earlier group.
     const runUps = this.#file.facts.video?.variableRate ? RUN_UPS.slice(1) : RUN_UPS
     for (const runUp of [...runUps, Number.POSITIVE_INFINITY]) {
@@ -301,7 +308,7 @@ export class PictureDecoder {
   #leftOut(time: Flicks): boolean {
     const range = this.#ranges.findLast((r) => r.from <= time)
     const shown = this.#current
-    return !!range && shown !== null && shown.time < range.from - frameStart(MARGIN_FRAMES - 1, this.#grid.rate)
+    return !!range && shown !== null && shown.time < range.from - (MARGIN_FRAMES.before - MOVED_FRAMES) * frameStart(1, this.#grid.rate)
   }
 
   /** Once there are no more pictures: whether these were all. */

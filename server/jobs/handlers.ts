@@ -1,7 +1,7 @@
 import { randomUUID } from 'node:crypto'
 import { statSync } from 'node:fs'
 import path from 'node:path'
-import type { FilmBody, LineUpBody } from '@pendolo/api'
+import { type FilmBody, type LineUpBody, mostFilmBytes } from '@pendolo/api'
 import { layOut } from '@pendolo/core/formats'
 import type { PlaceProof } from '@pendolo/core/lineup'
 import { channelsOf } from '@pendolo/core/mix'
@@ -68,8 +68,7 @@ const SOUND_BYTES = 260_000
 const HEARD_BYTES = 16_000
 /** Bytes a second of one channel by itself. */
 const CHANNEL_BYTES = 60_000
-/** Bytes of film a pixel, and of sound a second while it is mixed. */
-const FILM_BYTES = 0.03
+/** Bytes of sound a second while it is mixed. */
 const MIX_BYTES = 390_000
 
 async function copies(shop: Workshop, run: JobRun) {
@@ -279,14 +278,21 @@ async function film(shop: Workshop, run: JobRun) {
   const seconds = (frames * exchange.rate.den) / exchange.rate.num
   // Sound that is brought to a loudness is written beside what was mixed.
   const mixes = body.loudness === undefined ? 1 : 2
-  await needRoom(shop.config, shop.config.films, FILM_BYTES * body.width * body.height * frames + mixes * MIX_BYTES * seconds, 'the film')
+  await needRoom(shop.config, shop.config.films, mostFilmBytes({ ...body, frames }) + mixes * MIX_BYTES * seconds, 'the film')
   const size = { width: body.width & ~1, height: body.height & ~1 }
   // In a thread of its own: mixing and copying pictures would keep everybody else waiting.
   const task = { kind: 'film', config: shop.config, exchange, files, size, out, loudness: body.loudness ?? null } as const
+  const began = performance.now()
   const sound = await shop.analysis.run(task, run.signal, (share, detail) => run.report(share, detail))
+  const took = (performance.now() - began) / 1000
   return {
     detail: { code: 'ready' } as const,
-    result: { path: out, name: `${called}${ending}`, bytes: statSync(out).size, made: { ...size, rate: body.rate, seconds, version: exchange.cutName, sound } },
+    result: {
+      path: out,
+      name: `${called}${ending}`,
+      bytes: statSync(out).size,
+      made: { ...size, rate: body.rate, seconds, took, version: exchange.cutName, sound },
+    },
   }
 }
 

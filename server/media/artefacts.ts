@@ -30,6 +30,12 @@ export function hasArtefact(config: Config, key: string, artefact: Artefact): bo
   return (statSync(artefactPath(config, key, artefact), { throwIfNoEntry: false })?.size ?? 0) > 0
 }
 
+/** Bytes of all that was derived from an original. */
+export function artefactBytes(config: Config, key: string): number {
+  const sizes = Object.keys(ARTEFACTS).map((kind) => statSync(artefactPath(config, key, kind as Artefact), { throwIfNoEntry: false })?.size ?? 0)
+  return sizes.reduce((sum, bytes) => sum + bytes, 0)
+}
+
 export const PART = '.part'
 
 /**

@@ -1,6 +1,6 @@
 import { randomUUID } from 'node:crypto'
 import { setImmediate } from 'node:timers/promises'
-import type { ProjectState, ProjectSummary, Step } from '@pendolo/api'
+import type { JobResult, ProjectState, ProjectSummary, Step } from '@pendolo/api'
 import {
   applyEdits,
   applyEditsWithRests,
@@ -13,11 +13,11 @@ import {
   type ProjectDoc,
 } from '@pendolo/core/project'
 import { Mutex } from 'async-mutex'
-import { and, desc, eq, isNull } from 'drizzle-orm'
+import { and, desc, eq, isNotNull, isNull } from 'drizzle-orm'
 import type { Patch } from 'immer'
 import type { Config } from '../config.ts'
 import { allOrNone, type Database, isTaken } from '../db/open.ts'
-import { files, projects, proofs } from '../db/schema.ts'
+import { files, jobs, projects, proofs } from '../db/schema.ts'
 import type { EventBus } from '../ports/bus.ts'
 import { type EditOutcome, type EditWishes, type FileRow, type Gathered, HurtProject, NotFound, type ProjectStore, type Write } from '../ports/store.ts'
 import { Documents, type Open } from './documents.ts'
@@ -62,13 +62,22 @@ export class SqliteStore implements ProjectStore {
       // One damaged row must not take the others with it.
       try {
         const { doc } = await this.#load(row.id)
-        out.push(summary(row, doc, await this.files(row.id), this.#config))
+        out.push(summary(row, doc, await this.files(row.id), await this.#results(row.id), this.#config))
       } catch (error) {
         if (!(error instanceof HurtProject)) throw error
         out.push({ ...nothingKnown(row), hurt: true })
       }
     }
     return out
+  }
+
+  /** What the work on a project came to. */
+  async #results(id: string): Promise<JobResult[]> {
+    const done = await this.#db
+      .select({ result: jobs.result })
+      .from(jobs)
+      .where(and(eq(jobs.projectId, id), isNotNull(jobs.result)))
+    return done.map((job) => JSON.parse(job.result as string) as JobResult)
   }
 
   /** Ids of all projects that are not deleted. */

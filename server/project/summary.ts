@@ -1,5 +1,5 @@
 import { existsSync } from 'node:fs'
-import type { ProjectSummary } from '@pendolo/api'
+import type { JobResult, ProjectSummary } from '@pendolo/api'
 import { activeCut } from '@pendolo/core/film'
 import { anglesInUse, type FileFacts, type ProjectDoc, pictureSpans } from '@pendolo/core/project'
 import { FLICKS_PER_SECOND, secondsToFlicks } from '@pendolo/core/time'
@@ -7,12 +7,25 @@ import type { Config } from '../config.ts'
 import { hasArtefact } from '../media/artefacts.ts'
 import { isWorked } from '../media/originals.ts'
 import type { FileRow } from '../ports/store.ts'
+import { spaceOf } from './space.ts'
 
 type Head = Pick<ProjectSummary, 'id' | 'name' | 'createdAt' | 'changedAt'>
 
 /** A project of which nothing can be read. */
 export function nothingKnown(row: Head): ProjectSummary {
-  const nothing = { angles: 0, clips: 0, masterSeconds: 0, placed: 0, waiting: 0, beats: false, cuts: 0, missing: 0, picture: null, coverage: [] }
+  const nothing = {
+    angles: 0,
+    clips: 0,
+    masterSeconds: 0,
+    placed: 0,
+    waiting: 0,
+    beats: false,
+    cuts: 0,
+    missing: 0,
+    space: { originals: 0, kept: 0 },
+    picture: null,
+    coverage: [],
+  }
   return { id: row.id, name: row.name, createdAt: row.createdAt, changedAt: row.changedAt, ...nothing }
 }
 
@@ -40,8 +53,12 @@ function pictureOf(doc: ProjectDoc, files: readonly FileRow[], config: Config): 
   return null
 }
 
-/** What a list of projects tells of one. @param config where light copies are */
-export function summary(row: Head, doc: ProjectDoc, files: readonly FileRow[], config: Config): ProjectSummary {
+/**
+ * What a list of projects tells of one.
+ * @param results what its work came to
+ * @param config where light copies are
+ */
+export function summary(row: Head, doc: ProjectDoc, files: readonly FileRow[], results: readonly JobResult[], config: Config): ProjectSummary {
   const facts = new Map(files.map((f) => [f.id, f.facts]))
   const masterSeconds = Math.max(0, ...doc.master.clipIds.map((id) => endSeconds(doc, id, facts)))
   const length = Math.max(1, secondsToFlicks(masterSeconds))
@@ -54,8 +71,9 @@ export function summary(row: Head, doc: ProjectDoc, files: readonly FileRow[], c
     masterSeconds,
     ...waits(doc),
     beats: doc.pulse !== null,
-    cuts: activeCut(doc).points.length,
+    cuts: Math.max(0, activeCut(doc).points.length - 1),
     missing: files.filter((f) => !isWorked(config, f) && !existsSync(f.path)).length,
+    space: spaceOf(config, files, results),
     picture: pictureOf(doc, files, config),
     coverage: doc.angles.map((a) => ({
       hue: a.hue,

@@ -1,4 +1,4 @@
-import { counted } from '@pendolo/api'
+import { counted, sizeText } from '@pendolo/api'
 import { Button, Modal } from 'antd'
 import type { Looked } from './dropping.ts'
 
@@ -39,15 +39,13 @@ export function AskCopy({ looked: { lying, toCopy, bytes }, into, onAnswer }: { 
       {toCopy.length > 0 && (
         <p>
           {here
-            ? `The other ${counted(toCopy.length, 'file')}`
+            ? toCopy.length === 1
+              ? 'The other file'
+              : `The other ${toCopy.length} files`
             : 'A browser does not tell where dropped files lie, and they are in none of the folders that may be read. They'}{' '}
           would be copied: {sizeText(bytes)} to <code>{into}</code>. To use them where they are, cancel and open their folder on the left instead.
         </p>
       )}
     </Modal>
   )
-}
-
-function sizeText(bytes: number): string {
-  return bytes >= 1e9 ? `${(bytes / 1e9).toFixed(1)} GB` : `${Math.max(0.1, bytes / 1e6).toFixed(1)} MB`
 }

@@ -1,9 +1,9 @@
-import { detailText, type FilmBody, type FilmResult, type Job, LEAST_LOUDNESS, MOST_LOUDNESS, soundText } from '@pendolo/api'
+import { type FilmBody, LEAST_LOUDNESS, MOST_LOUDNESS } from '@pendolo/api'
 import { activeCut, type FilmStretch, filmWarnings } from '@pendolo/core/film'
 import { EXCHANGE_FORMATS } from '@pendolo/core/formats'
 import { anglesInUse, marksOnMaster, projectRate, type Settings } from '@pendolo/core/project'
 import { FLICKS_PER_SECOND, type Flicks, PROJECT_RATES, parseRate, printLength, printRate, printTimecode, type Rate } from '@pendolo/core/time'
-import { App, Button, InputNumber, Progress, Select, Tooltip } from 'antd'
+import { App, Button, InputNumber, Select, Tooltip } from 'antd'
 import { type CSSProperties, useMemo, useState } from 'react'
 import { Link } from 'react-router'
 import { Bar, BarChart, ResponsiveContainer, XAxis } from 'recharts'
@@ -14,9 +14,10 @@ import { filmFor, type ProjectFilm } from '../playback/film.ts'
 import { keptOf } from '../playback/model.ts'
 import type { StageProps } from '../stage.ts'
 import { Bob } from '../ui/bob.tsx'
-import { Failed } from '../ui/failed.tsx'
 import { Paper } from '../ui/paper.tsx'
 import { hueOf } from '../ui/theme.ts'
+import { FilmRow } from './film-row.tsx'
+import { WhatLeaves } from './what-leaves.tsx'
 
 /** Integrated loudness that is asked for most, LUFS. */
 const TARGETS = [-23, -16, -14]
@@ -56,23 +57,9 @@ export function HandOver({ project, edit, top }: StageProps) {
       notification.error({ title: 'The film was not begun', description: error instanceof Error ? error.message : String(error) })
     }
   }
-  if (cut.points.length === 0) {
-    return (
-      <>
-        {top(<span className="spring" />)}
-        <Paper className="body">
-          <div className="empty">
-            <h2>Nothing to hand over yet</h2>
-            <p>Choose at least one angle in Switch; then the film and the exchange files can leave from here.</p>
-            <Link to={`/${project.id}/switch`}>
-              <Button type="primary">Switch</Button>
-            </Link>
-          </div>
-        </Paper>
-      </>
-    )
-  }
+  if (cut.points.length === 0) return <NothingYet projectId={project.id} top={top} />
   const warnings = filmWarnings(film, doc, rate)
+  const where = cut.pieces.length > 1 ? `film of ${cut.pieces.length} pieces` : `${label(range.start)} – ${label(range.end)}`
   return (
     <>
       {top(
@@ -81,15 +68,15 @@ export function HandOver({ project, edit, top }: StageProps) {
             {cut.name} · {Math.max(0, cut.points.length - 1)} cuts
           </span>
           <span className="mono">
-            {cut.pieces.length > 1 ? `film of ${cut.pieces.length} pieces` : `${label(range.start)} – ${label(range.end)}`} ·{' '}
-            {printLength(film.length / FLICKS_PER_SECOND)}
+            {where} · {printLength(film.length / FLICKS_PER_SECOND)}
           </span>
           <span className="spring" />
         </>,
       )}
       <div className="handover">
         <Paper className="sheet">
-          <h2>Film and exchange files</h2>
+          <h2>What leaves</h2>
+          <WhatLeaves project={project} plan={plan} length={film.length} range={where} size={size} rate={parseRate(filmRate) as Rate} films={films} />
           <div className="leaving">
             <div>
               <div className="what">Film</div>
@@ -139,6 +126,24 @@ export function HandOver({ project, edit, top }: StageProps) {
           <Figures plan={plan} project={project} />
         </aside>
       </div>
+    </>
+  )
+}
+
+/** Before anything was chosen: where that is done. */
+function NothingYet({ projectId, top }: Pick<StageProps, 'top'> & { projectId: string }) {
+  return (
+    <>
+      {top(<span className="spring" />)}
+      <Paper className="body">
+        <div className="empty">
+          <h2>Nothing to hand over yet</h2>
+          <p>Choose at least one angle in Switch; then the film and the exchange files can leave from here.</p>
+          <Link to={`/${projectId}/switch`}>
+            <Button type="primary">Switch</Button>
+          </Link>
+        </div>
+      </Paper>
     </>
   )
 }
@@ -200,48 +205,9 @@ function LoudnessChoice({ value, onChange }: { value: number | null; onChange: (
   )
 }
 
-/** As what a film was made, and when. */
-function madeText({ width, height, rate, seconds, version }: NonNullable<FilmResult['made']>, at: number | null): string {
-  const when = at === null ? '' : ` · ${new Date(at).toLocaleString(undefined, { day: 'numeric', month: 'short', hour: '2-digit', minute: '2-digit' })}`
-  return `${version} · ${width} × ${height} at ${printRate(parseRate(rate) as Rate)} · ${printLength(seconds)}${when}`
-}
-
 /** Whether a film shows anything of a range of the master. */
 function keeps({ runs }: ProjectFilm, from: Flicks, to: Flicks): boolean {
   return runs.some((r) => r.from !== null && r.from < to && r.from + r.length > from)
-}
-
-function FilmRow({ job }: { job: Job }) {
-  const working = job.state === 'running' || job.state === 'queued'
-  return (
-    <div style={{ marginBottom: 8 }}>
-      {working ? (
-        <>
-          <Progress percent={Math.round(job.progress * 100)} size="small" aria-label="Making the film" />
-          <span className="quiet">{detailText(job.detail)}</span>{' '}
-          <Button size="small" onClick={() => void send('POST', `/jobs/${job.id}/cancel`)}>
-            Cancel
-          </Button>
-        </>
-      ) : job.result && 'path' in job.result ? (
-        <>
-          <a className="mono" href={`/api/jobs/${job.id}/film`} download>
-            {job.result.name}
-          </a>{' '}
-          <span className="quiet">ready · {(job.result.bytes / 1e6).toFixed(1)} MB</span>
-          {job.result.made && <div className="quiet">{madeText(job.result.made, job.finishedAt)}</div>}
-          {job.result.made?.sound && <div className="quiet">{soundText(job.result.made.sound)}</div>}
-        </>
-      ) : (
-        <>
-          {job.state === 'failed' ? <Failed job={job} lead="not made: " /> : 'cancelled'}{' '}
-          <Button size="small" onClick={() => void send('POST', `/jobs/${job.id}/retry`)}>
-            Try again
-          </Button>
-        </>
-      )}
-    </div>
-  )
 }
 
 function Exchange({ project, format: { id, name, what } }: { project: string; format: (typeof EXCHANGE_FORMATS)[number] }) {

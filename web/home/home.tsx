@@ -1,4 +1,4 @@
-import { counted, newProjectBody, type ProjectSummary } from '@pendolo/api'
+import { counted, newProjectBody, type ProjectSummary, sizeText } from '@pendolo/api'
 import { printLength } from '@pendolo/core/time'
 import { App, Button, Form, Input, Modal, Select } from 'antd'
 import { Copy, Pencil, Plus, Trash2 } from 'lucide-react'
@@ -10,17 +10,20 @@ import { hueOf } from '../ui/theme.ts'
 
 type Naming = { kind: 'new' } | { kind: 'rename'; project: ProjectSummary } | null
 
-type Order = 'changed' | 'name' | 'length' | 'begun'
+type Order = 'changed' | 'name' | 'length' | 'space' | 'begun'
 const ORDERS: { value: Order; label: string }[] = [
   { value: 'changed', label: 'last changed' },
   { value: 'name', label: 'by name' },
   { value: 'length', label: 'longest first' },
+  { value: 'space', label: 'largest first' },
   { value: 'begun', label: 'newest first' },
 ]
+const spaceUsed = ({ space }: ProjectSummary) => space.originals + space.kept
 const BY: Record<Order, (a: ProjectSummary, b: ProjectSummary) => number> = {
   changed: (a, b) => b.changedAt - a.changedAt,
   name: (a, b) => a.name.localeCompare(b.name, 'en', { numeric: true }),
   length: (a, b) => b.masterSeconds - a.masterSeconds,
+  space: (a, b) => spaceUsed(b) - spaceUsed(a),
   begun: (a, b) => b.createdAt - a.createdAt,
 }
 
@@ -153,7 +156,7 @@ function Card({ project: p, onRename, onDuplicate, onDelete }: CardProps) {
         <Shown project={p} />
         <div className="facts">
           <h3>{p.name}</h3>
-          <div style={{ color: 'var(--ink-quiet)' }}>
+          <div className="quiet-ink">
             {p.hurt
               ? 'damaged: cannot be opened. Stop Pendolo and run “./pendolo restore”'
               : p.clips === 0
@@ -161,6 +164,11 @@ function Card({ project: p, onRename, onDuplicate, onDelete }: CardProps) {
                 : `${counted(p.angles, 'angle')} · ${counted(p.clips, 'file')} · ${printLength(p.masterSeconds)}`}{' '}
             · changed {new Date(p.changedAt).toLocaleDateString()}
           </div>
+          {p.clips > 0 && (
+            <div className="quiet-ink" title="What is kept here are light copies, films and files that were dropped on the page">
+              {sizeText(p.space.originals)} of originals · {sizeText(p.space.kept)} kept here
+            </div>
+          )}
           {p.clips > 0 && <Stages project={p} />}
           {p.missing > 0 && (
             <div role="alert">
@@ -197,7 +205,7 @@ function Stages({ project: p }: { project: ProjectSummary }) {
   const stages = [
     [p.placed > 0, p.waiting > 0 ? `${p.placed} lined up, ${p.waiting} waiting` : `${p.placed} lined up`],
     [p.beats, p.beats ? 'pulse' : 'no pulse yet'],
-    [p.cuts > 0, p.cuts === 0 ? 'no cuts yet' : p.cuts === 1 ? '1 cut' : `${p.cuts} cuts`],
+    [p.cuts > 0, p.cuts === 0 ? 'no cuts yet' : counted(p.cuts, 'cut')],
   ] as const
   return (
     <div className="stages">

@@ -126,7 +126,7 @@ function OtherWays({ project, edit, clips, several }: Pick<TopProps, 'project' |
         doubtful > 0 ? `${doubtful} to check, since files share a name` : '',
         locked > 0 ? `${locked} locked and left` : '',
         aside > 0 ? `${aside} set aside` : '',
-        unknown > 0 ? `${unknown} of its files are not in this project` : '',
+        unknown > 0 ? `${unknown} of its files ${unknown === 1 ? 'is' : 'are'} not in this project` : '',
       ]
         .filter(Boolean)
         .join(', ')
@@ -143,7 +143,7 @@ function OtherWays({ project, edit, clips, several }: Pick<TopProps, 'project' |
     const marks = newParts(project, all)
     if (marks.length === 0) return void message.info('The parts are marked already')
     edit([{ type: 'addMarks', marks }], 'mark the parts')
-    void message.success(`${marks.length} parts marked; they stand in Pulse and on the score`)
+    void message.success(`${counted(marks.length, 'part')} marked, to be seen in Pulse and on the score`)
   }
   return (
     <>

@@ -1,15 +1,32 @@
 import { warningText } from '@pendolo/api'
 import { activeCut, type FilmWarning } from '@pendolo/core/film'
 import { projectRate } from '@pendolo/core/project'
-import { printTimecode } from '@pendolo/core/time'
+import { FLICKS_PER_SECOND, type Flicks, flicks, printTimecode } from '@pendolo/core/time'
 import { Button } from 'antd'
-import { useState } from 'react'
+import { useMemo, useState } from 'react'
 import { useNavigate } from 'react-router'
+import { filmFor } from '../playback/film.ts'
+import { type Glimpse, glimpseOfMaster } from '../playback/glimpse.ts'
+import { playClips } from '../playback/model.ts'
+import { Thumb } from '../playback/thumb.tsx'
 import { engine } from '../playback/use-engine.ts'
 import type { StageProps } from '../stage.ts'
 
 /** So many are listed at once. */
 const LISTED = 40
+
+/** A little before a cut, flicks: the picture that it follows. */
+const BEFORE = FLICKS_PER_SECOND / 50
+
+/** What is shown of a place: at a cut that is in doubt, both of its sides. */
+function seenThere({ kind, at }: FilmWarning): readonly Flicks[] {
+  return kind === 'alike' || kind === 'sides' || kind === 'hurried' ? [flicks(at - BEFORE), at] : [at]
+}
+
+/** A small picture of what the film shows. */
+function There({ seen, name }: { seen: Glimpse | null; name: (angleId: string) => string }) {
+  return seen && <Thumb clip={seen.clip} time={seen.time} label={`There the film shows ${seen.angleId === null ? 'black' : name(seen.angleId)}`} />
+}
 
 type Props = Pick<StageProps, 'project' | 'edit'> & { readonly warnings: readonly FilmWarning[] }
 
@@ -29,6 +46,8 @@ export function Warnings({ project, warnings, edit }: Props) {
       list.map((w) => ({ type: 'acceptWarning', cutId, key: w.key, accepted: stands })),
       stands ? 'let a warning stand' : 'count a warning again',
     )
+  const plan = useMemo(() => filmFor(project).plan(), [project])
+  const clips = useMemo(() => playClips(project), [project])
   const go = (w: FilmWarning) => {
     engine.seek(w.at)
     void navigate(`/${project.id}/${w.kind === 'doubtful' ? 'line-up' : 'switch'}`)
@@ -39,6 +58,11 @@ export function Warnings({ project, warnings, edit }: Props) {
       {open.length === 0 && <p className="quiet">Nothing to mention: every stretch has its picture.</p>}
       {shown.slice(0, LISTED).map((w) => (
         <div className={w.accepted ? 'warning accepted' : 'warning'} key={w.key}>
+          <div className="there">
+            {seenThere(w).map((time) => (
+              <There key={time} seen={glimpseOfMaster(plan, time, clips)} name={name} />
+            ))}
+          </div>
           <span className="mono quiet">{printTimecode(w.at, { rate: projectRate(settings), dropFrame: settings.dropFrame }, settings.startFrame)}</span>{' '}
           {text(w)}{' '}
           <Button size="small" type="link" aria-label={`Go there: ${text(w)}`} onClick={() => go(w)}>
