@@ -382,6 +382,12 @@ type PlaceProof = NonNullable<ReturnType<typeof useProof>['data']>['proof']
 function Curve({ proof, chosen, rival }: { proof: PlaceProof; chosen: number | null; rival: number | null }) {
   const data = proof.curve.map((score, i) => ({ at: proof.curveStart + i * proof.curveStep, score }))
   const crowded = chosen !== null && rival !== null && Math.abs(rival - chosen) < data.length * proof.curveStep * 0.12
+  /** Words at a line: over it, near an end beside it. */
+  const words = (value: string, fill: string, at: number) => {
+    const share = (at - proof.curveStart) / Math.max(1e-9, (data.length - 1) * proof.curveStep)
+    const position = share < 0.1 ? 'insideTopLeft' : share > 0.9 ? 'insideTopRight' : 'top'
+    return { value, fill, fontSize: 11, position, offset: 4 } as const
+  }
   return (
     <figure style={{ margin: 0 }} aria-label="How well each place fits">
       <ResponsiveContainer width="100%" height={86}>
@@ -394,16 +400,9 @@ function Curve({ proof, chosen, rival }: { proof: PlaceProof; chosen: number | n
             labelFormatter={(v) => `start at ${Number(v).toFixed(1)} s`}
           />
           {rival !== null && (
-            <ReferenceLine
-              x={rival}
-              stroke="#8d8c87"
-              strokeDasharray="3 3"
-              label={crowded ? undefined : { value: 'next-best', fill: '#9b9993', fontSize: 11, position: 'top' }}
-            />
+            <ReferenceLine x={rival} stroke="#8d8c87" strokeDasharray="3 3" label={crowded ? undefined : words('next-best', '#9b9993', rival)} />
           )}
-          {chosen !== null && (
-            <ReferenceLine x={chosen} stroke="#f1ead9" strokeDasharray="2 4" label={{ value: 'chosen', fill: '#f1ead9', fontSize: 11, position: 'top' }} />
-          )}
+          {chosen !== null && <ReferenceLine x={chosen} stroke="#f1ead9" strokeDasharray="2 4" label={words('chosen', '#f1ead9', chosen)} />}
           <Area dataKey="score" stroke="#c9973f" fill="#c9973f" fillOpacity={0.18} isAnimationActive={false} dot={false} />
         </AreaChart>
       </ResponsiveContainer>
