@@ -63,14 +63,16 @@ export function Warnings({ project, warnings, edit }: Props) {
               <There key={time} seen={glimpseOfMaster(plan, time, clips)} name={name} />
             ))}
           </div>
-          <span className="mono quiet">{printTimecode(w.at, { rate: projectRate(settings), dropFrame: settings.dropFrame }, settings.startFrame)}</span>{' '}
-          {text(w)}{' '}
-          <Button size="small" type="link" aria-label={`Go there: ${text(w)}`} onClick={() => go(w)}>
-            Go there
-          </Button>
-          <Button size="small" type="link" aria-label={`${w.accepted ? 'Count again' : 'Let it stand'}: ${text(w)}`} onClick={() => set([w], !w.accepted)}>
-            {w.accepted ? 'Count it again' : 'Let it stand'}
-          </Button>
+          <div>
+            <span className="mono quiet">{printTimecode(w.at, { rate: projectRate(settings), dropFrame: settings.dropFrame }, settings.startFrame)}</span>{' '}
+            {text(w)}{' '}
+            <Button size="small" type="link" aria-label={`Go there: ${text(w)}`} onClick={() => go(w)}>
+              Go there
+            </Button>
+            <Button size="small" type="link" aria-label={`${w.accepted ? 'Count again' : 'Let it stand'}: ${text(w)}`} onClick={() => set([w], !w.accepted)}>
+              {w.accepted ? 'Count it again' : 'Let it stand'}
+            </Button>
+          </div>
         </div>
       ))}
       {shown.length > LISTED && <p className="quiet">and {shown.length - LISTED} more</p>}
