@@ -46,13 +46,7 @@ export async function listen(raw: RawSound): Promise<Listened> {
     for (const [c, block] of blocks.entries())
       for (let from = c; from < frame.length; from += STEADY_BLOCK * count) {
         const to = Math.min(frame.length, from + STEADY_BLOCK * count)
-        let sum = 0
-        let squares = 0
-        for (let i = from; i < to; i += count) {
-          const x = frame[i]
-          sum += x < 0 ? -x : x
-          squares += x * x
-        }
+        const { sum, squares } = heightsOf(frame, from, to, count)
         block.energy += squares
         const rms = Math.sqrt(squares / STEADY_BLOCK)
         if (rms <= 30 || to < from + STEADY_BLOCK * count - c) continue
@@ -61,16 +55,51 @@ export async function listen(raw: RawSound): Promise<Listened> {
       }
     for (let a = 0; a < count; a++)
       for (let b = 0; b <= a; b++) {
-        let sum = 0
-        for (let i = 0; i < frame.length; i += step) sum += frame[i + a] * frame[i + b]
+        if (a === b && step === count) continue
+        const sum = productOf(frame, a, b, step)
         products[a * count + b] += sum
         if (a !== b) products[b * count + a] += sum
       }
   }
+  // Of few channels every sample was asked already.
+  if (step === count) for (const [c, { energy }] of blocks.entries()) products[c * count + c] = energy
   return {
     channels: blocks.map(({ energy, active, steady }) => ({ energy, steady: steady >= 4 && steady > active / 2 })),
     products,
   }
+}
+
+/** Sums of heights and of their squares, of every `step`-th sample of a block. Whole numbers are multiplied as such: that is twice as quick. */
+function heightsOf(frame: Int16Array, from: number, to: number, step: number): { sum: number; squares: number } {
+  let sum = 0
+  let squares = 0
+  for (let i = from; i < to; i += step) {
+    const x = frame[i]
+    sum = (sum + Math.abs(x)) | 0
+    squares += Math.imul(x, x)
+  }
+  return { sum, squares }
+}
+
+/** Sum of products of two channels, of every `step`-th sample. */
+function productOf(frame: Int16Array, a: number, b: number, step: number): number {
+  let sum = 0
+  const { length } = frame
+  for (let i = 0; i < length; i += step) sum += Math.imul(frame[i + a], frame[i + b])
+  return sum
+}
+
+/** The mean of some of the channels in 16 bit; `unit` gets the same in −1..1. */
+function meanOf(frame: Int16Array, some: readonly number[], channels: number, unit: Float32Array): Int16Array {
+  for (const c of some) for (let i = 0, k = c; i < unit.length; i++, k += channels) unit[i] += frame[k]
+  const mono = new Int16Array(unit.length)
+  const share = 1 / Math.max(1, some.length)
+  for (let i = 0; i < unit.length; i++) {
+    const value = Math.round(unit[i] * share)
+    mono[i] = value
+    unit[i] = value / 32768
+  }
+  return mono
 }
 
 /** Writes one channel of the decoded sound as an analysis sound of its own. */
@@ -112,14 +141,7 @@ export async function fold(
   await using out = await open(into.analysis, 'w')
   for await (const frame of frames(raw)) {
     const unit = new Float32Array(frame.length / channels)
-    for (const c of heardOf) for (let i = 0, k = c; i < unit.length; i++, k += channels) unit[i] += frame[k]
-    const mono = new Int16Array(unit.length)
-    const share = 1 / Math.max(1, heardOf.length)
-    for (let i = 0; i < unit.length; i++) {
-      const value = Math.round(unit[i] * share)
-      mono[i] = value
-      unit[i] = value / 32768
-    }
+    const mono = meanOf(frame, heardOf, channels, unit)
     writer.push(unit)
     await out.appendFile(new Uint8Array(mono.buffer))
     for (const [c, own] of apart.entries()) {
