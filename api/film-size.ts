@@ -5,8 +5,8 @@ export interface FilmShape {
   readonly frames: number
 }
 
-/** Bytes a pixel that H.264 at our quality takes where pictures are restless all over. */
-const RESTLESS = 0.03
+/** Bytes a pixel that H.264 at our quality takes of clean pictures that move. */
+const CLEAN = 0.03
 
-/** Bytes that the pictures of a film take at most, as a rule: so much is kept free for it. */
-export const mostFilmBytes = ({ width, height, frames }: FilmShape): number => RESTLESS * width * height * frames
+/** Bytes that the pictures of a film usually take, and that are kept free for it; of noisy ones it takes several times as many. */
+export const usualFilmBytes = ({ width, height, frames }: FilmShape): number => CLEAN * width * height * frames

@@ -25,7 +25,7 @@ export { contentKeyOf } from './content.ts'
 export type { Detail } from './detail.ts'
 export { checkEdits } from './edits/check.ts'
 export { LEAST_LOUDNESS, MOST_LOUDNESS } from './edits/parts.ts'
-export { type FilmShape, mostFilmBytes } from './film-size.ts'
+export { type FilmShape, usualFilmBytes } from './film-size.ts'
 export {
   type FilmResult,
   type FilmSound,

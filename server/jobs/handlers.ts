@@ -1,7 +1,7 @@
 import { randomUUID } from 'node:crypto'
 import { statSync } from 'node:fs'
 import path from 'node:path'
-import { type FilmBody, type LineUpBody, mostFilmBytes } from '@pendolo/api'
+import { type FilmBody, type LineUpBody, usualFilmBytes } from '@pendolo/api'
 import { layOut } from '@pendolo/core/formats'
 import type { PlaceProof } from '@pendolo/core/lineup'
 import { channelsOf } from '@pendolo/core/mix'
@@ -278,7 +278,7 @@ async function film(shop: Workshop, run: JobRun) {
   const seconds = (frames * exchange.rate.den) / exchange.rate.num
   // Sound that is brought to a loudness is written beside what was mixed.
   const mixes = body.loudness === undefined ? 1 : 2
-  await needRoom(shop.config, shop.config.films, mostFilmBytes({ ...body, frames }) + mixes * MIX_BYTES * seconds, 'the film')
+  await needRoom(shop.config, shop.config.films, usualFilmBytes({ ...body, frames }) + mixes * MIX_BYTES * seconds, 'the film')
   const size = { width: body.width & ~1, height: body.height & ~1 }
   // In a thread of its own: mixing and copying pictures would keep everybody else waiting.
   const task = { kind: 'film', config: shop.config, exchange, files, size, out, loudness: body.loudness ?? null } as const

@@ -1,4 +1,4 @@
-import type { GatheredFile } from '@pendolo/api'
+import { type GatheredFile, sizeText } from '@pendolo/api'
 import type { Flag } from '@pendolo/core/project'
 import { printRate } from '@pendolo/core/time'
 
@@ -32,7 +32,7 @@ export function factsText({ path, size, facts }: GatheredFile): string {
   }
   return [
     path,
-    `${(size / 1e6).toFixed(1)} MB, ${facts.container}`,
+    `${sizeText(size)}, ${facts.container}`,
     picture(),
     audio && `${audio.codec}, ${audio.channels} channels${audio.streams > 1 ? `, ${audio.streams} streams` : ''}`,
     facts.recordedAt && `recorded ${facts.recordedAt}`,

@@ -6,7 +6,7 @@ const asked = { width: 1280, height: 720, frames: 2500, rate: RATE, lossless: fa
 const film = (made: NonNullable<FilmResult['made']>, bytes: number, name = 'night.mp4') => ({ result: { path: '/x', name, bytes, made } }) as unknown as Job
 const MADE = { width: 1280, height: 720, rate: '25/1', seconds: 50, took: 20, version: 'Cut A' }
 
-test('without a film made before it is the most that is kept free for it, and nobody knows how long', () => {
+test('without a film made before it is what is kept free for it, and nobody knows how long', () => {
   expect(estimateOf(asked, [])).toEqual({ bytes: 0.03 * 1280 * 720 * 2500 + 32_000 * 100, seconds: null, told: false })
 })
 

@@ -1,4 +1,4 @@
-import { type FilmResult, type FilmShape, type Job, mostFilmBytes } from '@pendolo/api'
+import { type FilmResult, type FilmShape, type Job, usualFilmBytes } from '@pendolo/api'
 import { parseRate, type Rate, rateToNumber } from '@pendolo/core/time'
 
 /** Bytes a second of the film's sound: AAC at 256 kbit/s; two channels of 24 bits. */
@@ -10,7 +10,7 @@ export interface Estimate {
   readonly bytes: number
   /** s; null where nothing was made yet that tells. */
   readonly seconds: number | null
-  /** Whether a film that was made before tells it; else it is the most that it can become, as a rule. */
+  /** Whether a film that was made before tells it; else it is what clean pictures take. */
   readonly told: boolean
 }
 
@@ -21,7 +21,7 @@ export function estimateOf(shape: FilmShape & { readonly rate: Rate; readonly lo
   const last = jobs
     .map(({ result }) => (result && 'made' in result ? result : null))
     .find((result): result is Told => !!result?.made && framesOf(result.made) > 0)
-  if (!last) return { bytes: mostFilmBytes(shape) + heard, seconds: null, told: false }
+  if (!last) return { bytes: usualFilmBytes(shape) + heard, seconds: null, told: false }
   const { made } = last
   const frames = framesOf(made)
   const itsPixels = made.width * made.height

@@ -1,4 +1,4 @@
-import { detailText, type FilmResult, type Job, soundText } from '@pendolo/api'
+import { detailText, type FilmResult, type Job, sizeText, soundText } from '@pendolo/api'
 import { parseRate, printLength, printRate, type Rate } from '@pendolo/core/time'
 import { Button, Progress } from 'antd'
 import { send } from '../data/client.ts'
@@ -28,7 +28,7 @@ export function FilmRow({ job }: { job: Job }) {
           <a className="mono" href={`/api/jobs/${job.id}/film`} download>
             {job.result.name}
           </a>{' '}
-          <span className="quiet">ready · {(job.result.bytes / 1e6).toFixed(1)} MB</span>
+          <span className="quiet">ready · {sizeText(job.result.bytes)}</span>
           {job.result.made && <div className="quiet">{madeText(job.result.made, job.finishedAt)}</div>}
           {job.result.made?.sound && <div className="quiet">{soundText(job.result.made.sound)}</div>}
         </>

@@ -2,7 +2,7 @@ import { counted, type Job, sizeText } from '@pendolo/api'
 import { activeCut, type FilmStretch } from '@pendolo/core/film'
 import { FLICKS_PER_SECOND, type Flicks, flicks, printLength, printRate, type Rate, rateToNumber } from '@pendolo/core/time'
 import { useMemo } from 'react'
-import { glimpseInFilm } from '../playback/glimpse.ts'
+import { glimpseInFilm, glimpseName } from '../playback/glimpse.ts'
 import { playClips } from '../playback/model.ts'
 import { Thumb } from '../playback/thumb.tsx'
 import type { StageProps } from '../stage.ts'
@@ -36,7 +36,10 @@ export function WhatLeaves({ project, plan, length, range, size, rate, films }: 
     ['version', `${cut.name} · ${counted(Math.max(0, cut.points.length - 1), 'cut')}`],
     ['range', range],
     ['length', `${printLength(seconds)} · ${frames.toLocaleString('en')} frames`],
-    ['size', `${width} × ${height} at ${printRate(rate)} · ${told ? 'about' : 'at most'} ${sizeText(bytes)}`],
+    [
+      'size',
+      `${width} × ${height} at ${printRate(rate)} · ${told ? `about ${sizeText(bytes)}` : `some ${sizeText(bytes)}, of noisy pictures several times that`}`,
+    ],
     [
       'time to make it',
       takes === null ? 'known once one was made' : `about ${takes < 60 ? `${Math.max(1, Math.round(takes))} s` : printLength(takes)}, by the last one`,
@@ -48,7 +51,7 @@ export function WhatLeaves({ project, plan, length, range, size, rate, films }: 
         {Array.from({ length: SHOWN }, (_, i) => {
           const at = flicks(Math.round((length * (i + 0.5)) / SHOWN))
           const seen = glimpseInFilm(plan, at, clips)
-          const name = doc.angles.find((a) => a.id === seen.angleId)?.name ?? 'black'
+          const name = glimpseName(seen, (id) => doc.angles.find((a) => a.id === id)?.name ?? 'an angle')
           return (
             <figure key={at}>
               <Thumb clip={seen.clip} time={seen.time} label={`The film at ${printLength(at / FLICKS_PER_SECOND)}: ${name}`} />

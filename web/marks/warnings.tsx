@@ -1,31 +1,27 @@
 import { warningText } from '@pendolo/api'
-import { activeCut, type FilmWarning } from '@pendolo/core/film'
+import { activeCut, type FilmStretch, type FilmWarning } from '@pendolo/core/film'
 import { projectRate } from '@pendolo/core/project'
-import { FLICKS_PER_SECOND, type Flicks, flicks, printTimecode } from '@pendolo/core/time'
+import { type Flicks, flicks, printTimecode } from '@pendolo/core/time'
 import { Button } from 'antd'
 import { useMemo, useState } from 'react'
 import { useNavigate } from 'react-router'
 import { filmFor } from '../playback/film.ts'
-import { type Glimpse, glimpseOfMaster } from '../playback/glimpse.ts'
+import { filmTimeOf, type Glimpse, glimpseInFilm, glimpseName } from '../playback/glimpse.ts'
 import { playClips } from '../playback/model.ts'
 import { Thumb } from '../playback/thumb.tsx'
+import type { PlayClip } from '../playback/types.ts'
 import { engine } from '../playback/use-engine.ts'
 import type { StageProps } from '../stage.ts'
 
 /** So many are listed at once. */
 const LISTED = 40
 
-/** A little before a cut, flicks: the picture that it follows. */
-const BEFORE = FLICKS_PER_SECOND / 50
-
-/** What is shown of a place: at a cut that is in doubt, both of its sides. */
-function seenThere({ kind, at }: FilmWarning): readonly Flicks[] {
-  return kind === 'alike' || kind === 'sides' || kind === 'hurried' ? [flicks(at - BEFORE), at] : [at]
-}
-
-/** A small picture of what the film shows. */
-function There({ seen, name }: { seen: Glimpse | null; name: (angleId: string) => string }) {
-  return seen && <Thumb clip={seen.clip} time={seen.time} label={`There the film shows ${seen.angleId === null ? 'black' : name(seen.angleId)}`} />
+/** What the film shows at an instant of the master: of a cut that is in doubt both sides; nothing where that is left out. */
+function seenThere(plan: readonly FilmStretch[], { kind, at }: FilmWarning, clips: readonly PlayClip[]): readonly (Glimpse & { readonly at: Flicks })[] {
+  const time = filmTimeOf(plan, at)
+  if (time === null) return []
+  const ofCut = kind === 'alike' || kind === 'sides' || kind === 'hurried'
+  return (ofCut && time > 0 ? [flicks(time - 1), time] : [time]).map((t) => ({ at: t, ...glimpseInFilm(plan, t, clips) }))
 }
 
 type Props = Pick<StageProps, 'project' | 'edit'> & { readonly warnings: readonly FilmWarning[] }
@@ -59,8 +55,8 @@ export function Warnings({ project, warnings, edit }: Props) {
       {shown.slice(0, LISTED).map((w) => (
         <div className={w.accepted ? 'warning accepted' : 'warning'} key={w.key}>
           <div className="there">
-            {seenThere(w).map((time) => (
-              <There key={time} seen={glimpseOfMaster(plan, time, clips)} name={name} />
+            {seenThere(plan, w, clips).map((seen) => (
+              <Thumb key={seen.at} clip={seen.clip} time={seen.time} label={`There the film shows ${glimpseName(seen, name)}`} />
             ))}
           </div>
           <div>

@@ -7,6 +7,7 @@ import { Eye } from 'lucide-react'
 import { Fragment, useDeferredValue, useMemo } from 'react'
 import { Warnings } from '../marks/warnings.tsx'
 import { filmFor } from '../playback/film.ts'
+import { glimpseOf } from '../playback/glimpse.ts'
 import { playClips } from '../playback/model.ts'
 import { Thumb } from '../playback/thumb.tsx'
 import { engine } from '../playback/use-engine.ts'
@@ -41,9 +42,7 @@ function StandIns({ project, edit }: Props) {
     return new Map(
       STAND_INS.map((rule) => {
         const shown = new Pictures(spans, standInOrder(doc), rule).shown({ angleId: dark.wanted as string }, at)
-        const time = shown.stillAt ?? at
-        const clip = clips.find((c) => c.clipId === shown.clipId && time >= c.start && time < c.end) ?? null
-        return [rule, { clip, time, name: doc.angles.find((a) => a.id === shown.angleId)?.name ?? 'black' }]
+        return [rule, { ...glimpseOf(shown, at, clips), name: doc.angles.find((a) => a.id === shown.angleId)?.name ?? 'black' }]
       }),
     )
   }, [project, doc, dark])
