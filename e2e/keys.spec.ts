@@ -90,17 +90,22 @@ for (const stage of ['gather', 'line-up', 'pulse', 'switch', 'balance', 'hand-ov
   })
 
 test('after one cut and then another was clicked, Space plays; come to by keys, it chooses the cut', async ({ page }) => {
-  const { doc } = await server.project<{ doc: { activeCutId: string; angles: { id: string; name: string }[] } }>(id)
+  const { doc } = await server.project<{ doc: { angles: { id: string; name: string }[] } }>(id)
+  // A version of its own: what was clicked before left cuts behind.
+  const cutId = crypto.randomUUID()
   const choose = (seconds: number, letter: string) => ({
     type: 'choose',
-    cutId: doc.activeCutId,
+    cutId,
     time: seconds * SECOND,
     choice: { angleId: doc.angles.find((a) => a.name === `Cam ${letter}`)?.id },
   })
-  await server.api(`/projects/${id}/edits?label=check`, { edits: [choose(2, 'a'), choose(5, 'b'), choose(8, 'c')] })
+  await server.api(`/projects/${id}/edits?label=check`, {
+    edits: [{ type: 'addCut', cutId, name: 'Heads', from: null }, { type: 'activeCut', cutId }, choose(0, 'c'), choose(2, 'a'), choose(5, 'b'), choose(8, 'c')],
+  })
   await openSwitch(page, server, id)
-  for (const letter of ['b', 'c', 'b']) {
-    const head = page.getByRole('button', { name: new RegExp(`^cut to Cam ${letter} at`) }).first()
+  // The first stands at the edge of the view, half over the names.
+  for (const where of ['b at 00:00:05:00', 'c at 00:00:00:00', 'c at 00:00:08:00', 'b at 00:00:05:00']) {
+    const head = page.getByRole('button', { name: `cut to Cam ${where}` })
     await head.click()
     await expect(head).toHaveAttribute('aria-pressed', 'true')
     await page.keyboard.press('Space')

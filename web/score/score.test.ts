@@ -39,6 +39,13 @@ describe('where things stand on the score', () => {
     expect(headAt(geometry, points, laneOf, xAt(geometry, 107), y)).toBeNull()
   })
 
+  test('a note-head at the left edge is caught at either half; one beside the view is not', () => {
+    const y = laneMiddle(geometry, 0)
+    const edge = [point(99.9, 'a'), point(100, 'a')]
+    for (const off of [-4, -0.01, 0, 4]) expect(headAt(geometry, edge, laneOf, LABELS + off, y)).toBe(edge[1].time)
+    expect(headAt(geometry, edge.slice(0, 1), laneOf, LABELS - 4, y)).toBeNull()
+  })
+
   test('cuts in view are drawn one by one only where they stand apart', () => {
     const far = [point(90, 'a'), point(105, 'a'), point(110, 'b'), point(130, 'a')]
     expect(headsInView(geometry, far).map((p) => p.time)).toEqual([far[1].time, far[2].time])

@@ -44,13 +44,15 @@ interface Wanted {
   readonly move: (by: number) => void
 }
 
-/** Note-head under a pixel, if any. */
+/** Note-head under a pixel, if any: one in view, of which half may stand over the names. */
 export function headAt(geometry: Geometry, points: Points, laneOf: (angleId: string) => number, x: number, y: number): Flicks | null {
   const reach = secondsAt(geometry, x + CATCH) - secondsAt(geometry, x)
   const here = secondsAt(geometry, x)
   let best: Flicks | null = null
   let least = Number.POSITIVE_INFINITY
-  for (let i = firstFrom(points.length, (n) => points[n].time, (here - reach) * FLICKS_PER_SECOND); i < points.length; i++) {
+  // What stands at the edge of the view counts as within it.
+  const from = Math.max(here - reach, geometry.view.from - reach / CATCH)
+  for (let i = firstFrom(points.length, (n) => points[n].time, from * FLICKS_PER_SECOND); i < points.length; i++) {
     const t = points[i].time / FLICKS_PER_SECOND
     if (t > here + reach) break
     const lane = laneOf(points[i].angleId)
@@ -79,9 +81,10 @@ export function useScoreGestures({ ref, geometry, points, angles, recorded, rate
   const laneOf = (angleId: string) => angles.findIndex((a) => a.id === angleId)
   const begun = (x: number, y: number, shift: boolean): ScoreGesture | null => {
     const spot = spotAt(geometry, x, y)
-    if (spot.kind === 'lane') {
+    if (spot.kind === 'lane' || spot.kind === 'labels') {
       const head = headAt(geometry, points, laneOf, x, y)
-      return head === null ? { kind: 'paint', lane: spot.lane, from: x, to: x } : { kind: 'head', from: head, to: head }
+      if (head !== null) return { kind: 'head', from: head, to: head }
+      return spot.kind === 'lane' ? { kind: 'paint', lane: spot.lane, from: x, to: x } : null
     }
     if (spot.kind !== 'master' && spot.kind !== 'ruler') return null
     return shift || spot.kind === 'ruler' ? { kind: 'range', from: at(x), to: at(x) } : { kind: 'scrub' }
@@ -103,10 +106,9 @@ export function useScoreGestures({ ref, geometry, points, angles, recorded, rate
         if (tap) {
           setGesture(null)
           actions.rolling(null)
-          const spot = spotAt(geometry, x0, y0)
           if (memo?.mine?.kind === 'range') actions.choose(null)
-          if (memo?.mine === null || spot.kind === 'labels') return memo
           const head = headAt(geometry, points, laneOf, x0, y0)
+          if (memo?.mine === null || (head === null && spotAt(geometry, x0, y0).kind === 'labels')) return memo
           if (head === null) engine.seek(nearestFrameStart(at(x0), rate))
           actions.pick(head, ctrlKey || metaKey ? 'too' : shiftKey ? 'through' : 'alone')
           return memo
