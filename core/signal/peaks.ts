@@ -35,20 +35,27 @@ export class PeakWriter {
     this.#step = step
   }
 
-  /** Adds samples in −1..1 (beyond is limited). */
-  push(samples: Float32Array): void {
-    for (let from = 0; from < samples.length; ) {
-      const to = Math.min(samples.length, from + this.#step - this.#filled)
+  /**
+   * Adds samples of 16 bit.
+   *
+   * @param samples of one channel, or of several by turns
+   * @param channel which of them, from 0
+   * @param channels how many they are
+   */
+  push(samples: Int16Array, channel = 0, channels = 1): void {
+    for (let from = channel; from < samples.length; ) {
+      const count = Math.min(Math.ceil((samples.length - from) / channels), this.#step - this.#filled)
+      const to = from + count * channels
       let low = this.#filled === 0 ? samples[from] : this.#low
       let high = this.#filled === 0 ? samples[from] : this.#high
-      for (let i = from; i < to; i++) {
+      for (let i = from; i < to; i += channels) {
         const sample = samples[i]
-        if (sample < low) low = sample
-        if (sample > high) high = sample
+        low = sample < low ? sample : low
+        high = sample > high ? sample : high
       }
       this.#low = low
       this.#high = high
-      this.#filled += to - from
+      this.#filled += count
       if (this.#filled === this.#step) this.#flush()
       from = to
     }
@@ -73,5 +80,5 @@ export class PeakWriter {
 }
 
 function toByte(sample: number): number {
-  return Math.max(-128, Math.min(127, Math.round(sample * 127)))
+  return Math.max(-128, Math.min(127, Math.round((sample / 32768) * 127)))
 }

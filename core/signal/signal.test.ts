@@ -261,8 +261,8 @@ describe('sound that comes in pieces', () => {
 describe('waveform overview', () => {
   test('keeps lowest and highest of each step in the open layout', () => {
     const writer = new PeakWriter(4)
-    writer.push(Float32Array.from([0.5, -0.25, 0, 0, 1]))
-    writer.push(Float32Array.from([2, -2]))
+    writer.push(Int16Array.of(16_384, -8192, 0, 0, 32_767))
+    writer.push(Int16Array.of(0, -32_768))
     const bytes = packPeaks([writer.finish()], 8000, 4)
     const view = new DataView(bytes.buffer)
     expect([
@@ -273,7 +273,20 @@ describe('waveform overview', () => {
       view.getUint32(16, true),
       view.getInt32(20, true),
     ]).toEqual([2, 1, 8000, 4, 2, 1])
-    expect([...new Int8Array(bytes.buffer, 24)]).toEqual([-32, 64, -128, 127])
+    expect([...new Int8Array(bytes.buffer, 24)]).toEqual([-32, 64, -127, 127])
+  })
+
+  test('one channel is taken from several, over pieces and steps alike', () => {
+    const frames = Int16Array.from({ length: 300 }, (_, i) => (i % 3) * 9000 + i * 7)
+    const some = [0, 1, 2].map((c) => {
+      const [inPieces, apart] = [new PeakWriter(8), new PeakWriter(8)]
+      for (let from = 0; from < 300; from += 15) inPieces.push(frames.subarray(from, from + 15), c, 3)
+      apart.push(Int16Array.from({ length: 100 }, (_, i) => frames[3 * i + c]))
+      expect(inPieces.finish()).toEqual(apart.finish())
+      return [...apart.finish()]
+    })
+    expect(some[0]).toHaveLength(26)
+    expect(some.map((values) => values[0])).toEqual([0, 35, 70])
   })
 
   test('channels stand side by side, as long as the shortest', () => {
@@ -284,7 +297,7 @@ describe('waveform overview', () => {
 
   test('hours of it grow without losing anything', () => {
     const writer = new PeakWriter(1)
-    for (let i = 0; i < 100; i++) writer.push(new Float32Array(100).fill(i / 127))
+    for (let i = 0; i < 100; i++) writer.push(new Int16Array(100).fill(Math.round((i / 127) * 32_768)))
     const values = writer.finish()
     expect(values).toHaveLength(20_000)
     expect([...values].every((v, i) => v === Math.floor(i / 200))).toBe(true)
