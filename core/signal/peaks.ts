@@ -50,8 +50,8 @@ export class PeakWriter {
       let high = this.#filled === 0 ? samples[from] : this.#high
       for (let i = from; i < to; i += channels) {
         const sample = samples[i]
-        low = sample < low ? sample : low
-        high = sample > high ? sample : high
+        if (sample < low) low = sample
+        if (sample > high) high = sample
       }
       this.#low = low
       this.#high = high
