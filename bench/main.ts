@@ -70,8 +70,9 @@ const PARTS: Record<string, (names: string[]) => void | Promise<void>> = {
   'clips-dev': () => benchCases(cached('cases-0'), 0),
   'clips-test': () => benchCases(cached('cases-1'), 1),
   music: () => {
-    makePieces(['test'])
+    makePieces(['test', 'hall'])
     benchPulse(cached('pulse'), 'test')
+    benchPulse(cached('pulse'), 'hall')
   },
   speech: () => benchSpeech('test'),
   // Short clips of music that repeats itself: nothing may be wrongly sure.

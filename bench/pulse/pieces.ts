@@ -13,10 +13,10 @@ import { keepsItsBeats, midiTruth, songs } from './songs.ts'
 
 /**
  * Music with exact beats: made pieces, accompaniments and songs of free packages, played by several sound fonts into
- * rooms with noise. `train` and `plain` (played by bare oscillators, so that no kind of instrument is taken for music itself) are what the network learns from, `dev` what it is looked at with, `test` only for testing.
- * The three share no seed, no family of grooves and no song; the songs are not learnt from at all.
+ * rooms with noise. `train` and `plain` (played by bare oscillators, so that no kind of instrument is taken for music itself) are what the network learns from, `dev` what it is looked at with, `test` only for testing,
+ * and so is `hall`, where all stands far away in a reverberant room. They share no seed, no family of grooves and no song; the songs are not learnt from at all.
  */
-export type Half = 'train' | 'plain' | 'dev' | 'test'
+export type Half = 'train' | 'plain' | 'dev' | 'test' | 'hall'
 
 export interface Piece {
   readonly name: string
@@ -36,6 +36,7 @@ const FONTS: Record<Half, string[]> = {
   plain: [OSCILLATORS],
   dev: ['FluidR3_GM.sf2', 'TimGM6mb.sf2', 'sf_GMbank.sf2', 'OPL-3_FM_128M.sf2'],
   test: ['FluidR3_GM.sf2', 'TimGM6mb.sf2', 'sf_GMbank.sf2', 'OPL-3_FM_128M.sf2'],
+  hall: ['FluidR3_GM.sf2', 'TimGM6mb.sf2', 'sf_GMbank.sf2', 'OPL-3_FM_128M.sf2'],
 }
 
 const SECONDS = 60
@@ -44,8 +45,9 @@ const COUNTS: Record<Half, { made: number; grooves: number; none: number }> = {
   plain: { made: 100, grooves: 0, none: 0 },
   dev: { made: 16, grooves: 16, none: 4 },
   test: { made: 40, grooves: 40, none: 8 },
+  hall: { made: 24, grooves: 24, none: 0 },
 }
-const SEEDS: Record<Half, number> = { train: 10_000, plain: 30_000, dev: 50_000, test: 90_000 }
+const SEEDS: Record<Half, number> = { train: 210_000, plain: 230_000, dev: 50_000, test: 90_000, hall: 110_000 }
 
 function* scores(half: Half): Generator<{ name: string; midi: Uint8Array | null; score?: Score; truth: Truth }> {
   const count = COUNTS[half]
@@ -54,7 +56,7 @@ function* scores(half: Half): Generator<{ name: string; midi: Uint8Array | null;
     yield { name: score.name, midi: midiOf(score), score, truth: truthOf(score) }
   }
   const families = [...new Set(grooves().map((g) => g.family))]
-  const mine = grooves().filter((g) => ['train', 'train', 'train', 'dev', 'test', 'test'][families.indexOf(g.family) % 6] === half)
+  const mine = grooves().filter((g) => ['train', 'train', 'train', 'dev', 'test', 'test'][families.indexOf(g.family) % 6] === (half === 'hall' ? 'test' : half))
   const r = seeded(SEEDS[half] + 7)
   for (let i = 0; i < count.grooves && mine.length > 0; i++) {
     const groove = mine[Math.floor(r() * mine.length)]
@@ -63,7 +65,7 @@ function* scores(half: Half): Generator<{ name: string; midi: Uint8Array | null;
   }
   for (let i = 0; i < count.none; i++) yield { name: `none-${i}`, midi: null, truth: { beats: [], downbeats: [], metre: 4 } }
   for (const [i, song] of songs().entries())
-    if ((half === 'dev' || half === 'test') && (i % 3 === 0) === (half === 'dev'))
+    if (half !== 'train' && half !== 'plain' && (i % 3 === 0) === (half === 'dev'))
       yield { name: `song-${song.name}`, midi: song.midi, truth: midiTruth(song.midi, 4, SECONDS + 30) }
 }
 
@@ -100,21 +102,24 @@ function render(midi: Uint8Array, font: string, seconds: number): Float32Array {
   }
 }
 
+/** Adds a room's decaying sound: how long it takes to fall by 60 dB, its level beside the direct sound, and when it begins, s. */
+function reverberant(dry: Float32Array, seconds: number, decibels: number, late: number, seed: number): Float32Array {
+  const kernel = new Float32Array(Math.floor(Math.min(2, seconds) * PULSE_RATE))
+  const noise = seeded(seed + 3)
+  for (let i = Math.floor(late * PULSE_RATE); i < kernel.length; i++) kernel[i] = (noise() - 0.5) * Math.exp((-6.9 * i) / (seconds * PULSE_RATE))
+  const wet = convolve(dry, kernel)
+  const energy = (s: Float32Array) => s.reduce((sum, v) => sum + v * v, 1e-9)
+  const gain = Math.sqrt(energy(dry) / energy(wet)) * 10 ** (decibels / 20)
+  return dry.map((v, i) => v + gain * wet[i])
+}
+
 /** A room, noise and a leaning of the tone, as a desk, a recorder or a far microphone gives. */
-function placed(dry: Float32Array, r: Random, seed: number): Float32Array {
+function placed(dry: Float32Array, r: Random, seed: number, hall: boolean): Float32Array {
   let x: Float32Array = dry
   const peak = x.reduce((m, v) => Math.max(m, Math.abs(v)), 1e-3)
   const level = between(r, 0.12, 0.9) / peak
-  if (r() < 0.55) {
-    const rt = between(r, 0.15, 1.4)
-    const kernel = new Float32Array(Math.floor(Math.min(1, rt) * PULSE_RATE))
-    const noise = seeded(seed + 3)
-    for (let i = Math.floor(0.004 * PULSE_RATE); i < kernel.length; i++) kernel[i] = (noise() - 0.5) * Math.exp((-6.9 * i) / (rt * PULSE_RATE))
-    const wet = convolve(x, kernel)
-    const energy = (s: Float32Array) => s.reduce((sum, v) => sum + v * v, 1e-9)
-    const gain = Math.sqrt(energy(x) / energy(wet)) * 10 ** (-between(r, 2, 14) / 20)
-    x = x.map((v, i) => v + gain * wet[i])
-  }
+  if (hall) x = reverberant(x, between(r, 1.4, 3.2), between(r, -4, 5), between(r, 0.01, 0.04), seed)
+  else if (r() < 0.55) x = reverberant(x, between(r, 0.15, 1.4), -between(r, 2, 14), 0.004, seed)
   const tilt = between(r, -0.35, 0.35)
   const hiss = r() < 0.4 ? 10 ** (-between(r, 25, 50) / 20) : 10 ** (-between(r, 55, 75) / 20)
   const noise = seeded(seed + 5)
@@ -168,8 +173,9 @@ export function* pieces(half: Half, from: number, every: number): Generator<Piec
     sounding.set(dry.subarray(0, sounding.length - lead), lead)
     const late = lead / PULSE_RATE
     const end = sounding.length / PULSE_RATE
+    const hall = half === 'hall' || ((half === 'train' || half === 'plain') && k % 3 === 0)
     const moved = (times: number[]) => times.map((t) => t + late).filter((t) => t < end)
-    yield { name, samples: placed(sounding, r, seed), truth: { beats: moved(truth.beats), downbeats: moved(truth.downbeats), metre: truth.metre } }
+    yield { name, samples: placed(sounding, r, seed, hall), truth: { beats: moved(truth.beats), downbeats: moved(truth.downbeats), metre: truth.metre } }
   }
 }
 

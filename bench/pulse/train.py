@@ -5,12 +5,14 @@
     node scripts/bench.mjs pulse-pieces train plain dev
     /usr/bin/python3 bench/pulse/train.py .cache/bench/pulse core/pulse/network/weights.json
 
-A third argument gives the minutes, a fourth weights to begin from.
+A third argument gives the minutes, a fourth weights to begin from, of a network that may be narrower, a fifth the rate of
+learning (usually 0.003).
 
 The network after Davies & Boeck 2019, "Temporal convolutional networks for musical audio beat tracking": three small
 convolutions over bands, then dilated convolutions over time, then the likelihood of a beat and of a bar's first beat.
 Everything it learns from is made by the generator beside it; no recording and no foreign weights are used.
 """
+import copy
 import glob
 import json
 import math
@@ -24,8 +26,9 @@ import torch.nn as nn
 import torch.nn.functional as F
 
 BANDS, ROW, STEPS, CHANGE = 34, 38, 60.0, 200.0
-CHANNELS, DILATIONS = 24, [1, 2, 4, 8, 16, 32, 64, 128, 256, 512]
+CHANNELS, DILATIONS = 32, [1, 2, 4, 8, 16, 32, 64, 128, 256, 512]
 LENGTH, BATCH, RATE = 2000, 6, 50
+PAUSES = 0.4
 
 
 class Network(nn.Module):
@@ -80,7 +83,21 @@ def excerpt(piece, rng, length):
             f = frames + d
             f = f[(f >= 0) & (f < n)]
             truth[k, f] = np.maximum(truth[k, f], value)
+    if length and rng.random() < PAUSES:
+        pause(bands, change, truth, rng)
     return bands, change.T, truth
+
+
+def pause(bands, change, truth, rng):
+    """Somewhere the music rests: next to nothing is heard, or people who talk and clap; nothing there is a beat."""
+    n = len(bands)
+    first = rng.randint(0, n - 150)
+    last = min(n, first + rng.randint(150, 800))
+    rest = np.zeros(BANDS, np.float32) if rng.random() < 0.4 else np.percentile(bands, rng.uniform(1, 60), 0)
+    noise = np.random.default_rng(rng.randrange(1 << 30)).normal(0, rng.uniform(0, 0.12), (last - first, BANDS))
+    bands[first:last] = np.maximum(0, rest + noise * (rest > 0))
+    change[first:last] *= rng.random() < 0.5
+    truth[:, first:last] = 0
 
 
 def batch(parts):
@@ -129,18 +146,48 @@ def write(network, file):
     json.dump({'made': 'bench/pulse/train.py', 'dilations': DILATIONS, 'tensors': out}, open(file, 'w'), separators=(',', ':'))
 
 
+def begin_from(network, tensors):
+    """Takes over the weights of a network that may be narrower; what it did not have is not listened to yet."""
+    for name, t in tensors.items():
+        old = torch.tensor(np.array(t['values'], np.float32).reshape(t['shape']) * t['step'])
+        new = network.state_dict()[name]
+        if name == 'join.weight':  # reads the changes of harmony behind all channels
+            heard = old.shape[1] - (ROW - BANDS)
+            wide = torch.zeros(old.shape[0], *new.shape[1:])
+            wide[:, :heard], wide[:, CHANNELS:] = old[:, :heard], old[:, heard:]
+            old = wide
+        elif old.dim() > 1 and old.shape[1] < new.shape[1]:
+            new[:old.shape[0], old.shape[1]:] = 0
+        new[tuple(slice(0, n) for n in old.shape)] = old
+
+
+class Kept:
+    """The mean of the weights over the last steps (Polyak & Juditsky 1992): steadier than those of any one step."""
+
+    def __init__(self, network):
+        self.network, self.steps = copy.deepcopy(network), 0
+
+    def take(self, network):
+        self.steps += 1
+        share = max(0.002, 1 / (self.steps + 1))
+        with torch.no_grad():
+            for mine, now in zip(self.network.parameters(), network.parameters()):
+                mine.lerp_(now, share)
+
+
 def main():
     folder, target, minutes = sys.argv[1], sys.argv[2], float(sys.argv[3]) if len(sys.argv) > 3 else 25
     rng = random.Random(1)
     torch.manual_seed(1)
-    torch.set_num_threads(1)
+    torch.set_num_threads(2)
     train, dev = load(folder, 'train') + load(folder, 'plain'), load(folder, 'dev')
+    most = float(sys.argv[5]) if len(sys.argv) > 5 else 3e-3
     network = Network()
     if len(sys.argv) > 4:
-        for name, t in json.load(open(sys.argv[4]))['tensors'].items():
-            network.state_dict()[name].copy_(torch.tensor(np.array(t['values'], np.float32).reshape(t['shape']) * t['step']))
+        begin_from(network, json.load(open(sys.argv[4]))['tensors'])
+    kept = Kept(network)
     print(sum(p.numel() for p in network.parameters()), 'weights,', len(train), 'pieces', flush=True)
-    optimiser = torch.optim.AdamW(network.parameters(), 3e-3, weight_decay=1e-4)
+    optimiser = torch.optim.AdamW(network.parameters(), most, weight_decay=1e-4)
     began, epoch, best = time.time(), 0, None
     while time.time() - began < minutes * 60:
         order = train[:]
@@ -150,17 +197,18 @@ def main():
             spent = min(1, (time.time() - began) / (minutes * 60))
             warm = min(1, (epoch * len(order) + i) / 300)
             for group in optimiser.param_groups:
-                group['lr'] = 3e-3 * warm * (0.02 + 0.98 * 0.5 * (1 + math.cos(math.pi * spent)))
+                group['lr'] = most * warm * (0.02 + 0.98 * 0.5 * (1 + math.cos(math.pi * spent)))
             loss = loss_of(*(lambda b: (network(b[0], b[1]), b[2]))(batch([excerpt(p, rng, LENGTH) for p in order[i:i + BATCH]])))
             optimiser.zero_grad()
             loss.backward()
             nn.utils.clip_grad_norm_(network.parameters(), 1.0)
             optimiser.step()
+            kept.take(network)
             total += float(loss)
         epoch += 1
-        held, scores = look(network, dev)
+        held, scores = look(kept.network, dev)
         print(f'{epoch} after {time.time() - began:.0f} s: {total / (len(order) // BATCH):.4f}, dev {held:.4f}, peaks F {scores[0]:.3f}, bars {scores[1]:.3f}', flush=True)
-        write(network, target)
+        write(kept.network, target)
 
 
 main()

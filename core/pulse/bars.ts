@@ -15,16 +15,25 @@ export interface Bars {
 }
 
 /** What it costs the count to jump, natural logs: within a piece, and after a pause. */
-const SLIP_COST = 12
+const SLIP_COST = 18
 const ANEW_COST = 1
 /** A pause is a distance of this many beats. */
 const PAUSE = 1.8
 /** How much the change of harmony over bars weighs against what the network says. */
-const HARMONY_WEIGHT = 0.35
+const HARMONY_WEIGHT = 0.7
 
 const CERTAIN = 0.999
 /** A found beat is a known one this near to it, s. */
 const SAME_BEAT = 0.06
+
+/** What another metre than that of known bars costs a bar. */
+const NOT_KNOWN = 3
+
+/** Beats of the known bars where all have as many; null where they differ or none is whole. */
+function knownMetre(known: readonly KnownBeats[]): number | null {
+  const counts = new Set(known.flatMap(({ downbeats }) => downbeats.slice(1).map((d, i) => d - downbeats[i])))
+  return counts.size === 1 ? [...counts][0] : null
+}
 
 /** Whether a beat is known to begin a bar, or known not to; null where nothing is known. */
 function toldOf(t: number, known: readonly KnownBeats[]): boolean | null {
@@ -46,18 +55,20 @@ function toldOf(t: number, known: readonly KnownBeats[]): boolean | null {
  */
 export function findBars(features: OnsetFeatures, beats: number[], bar: Float32Array, { metre: asked, known = [] }: PulseWishes = {}): Bars {
   const n = beats.length
-  const metres = asked === undefined ? USUAL_METRES : [asked]
+  const told = knownMetre(known)
+  const metres = asked !== undefined ? [asked] : told === null || USUAL_METRES.includes(told) ? USUAL_METRES : [...USUAL_METRES, told]
   if (n < 4) return { metre: metres[0], downbeats: n > 0 ? [0] : [], confidence: 0 }
   const likely = beats.map((t) => {
-    const told = toldOf(t, known)
-    if (told !== null) return told ? CERTAIN : 1 - CERTAIN
+    const first = toldOf(t, known)
+    if (first !== null) return first ? CERTAIN : 1 - CERTAIN
     const row = Math.round((t * FRAMES_PER_SECOND) / 2)
     return Math.max(0.01, Math.min(0.99, Math.max(bar[row - 1] || 0, bar[row] || 0, bar[row + 1] || 0)))
   })
   const states = metres.flatMap((metre) => Array.from({ length: metre }, (_, position) => ({ metre, position })))
   const gain = metres.map((metre) => {
     const harmony = beatEvidence(features, beats, metre)
-    return likely.map((p, i) => Math.log(p / (1 - p)) + HARMONY_WEIGHT * harmony[i] - (asked === undefined ? (RARE[metre] ?? 0) : 0))
+    const rare = asked !== undefined || metre === told ? 0 : (RARE[metre] ?? 0) + (told === null ? 0 : NOT_KNOWN)
+    return likely.map((p, i) => Math.log(p / (1 - p)) + HARMONY_WEIGHT * harmony[i] - rare)
   })
   const begins = metres.map((_, m) => metres.slice(0, m).reduce((sum, x) => sum + x, 0))
   let score = new Float64Array(states.length)

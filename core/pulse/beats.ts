@@ -5,7 +5,7 @@ import { type KnownBeats, knownTempo, type PulseWishes } from './wishes.ts'
 const LONGEST = 130
 const SHORTEST = 28
 /** What a change of the beat's length by its own length would cost, natural logs (Krebs, Böck & Widmer 2015: 100). */
-const STEADINESS = 70
+const STEADINESS = 50
 /** Largest change of length from one beat to the next. */
 const BEND = 0.16
 /** What a second within a pulse is worth against one without, and what finding and losing the pulse costs. */
@@ -24,6 +24,8 @@ const EARLY_SECONDS = 0.004
 
 /** How far the beat may lie from a tempo that was said, as a factor. */
 const ABOUT = 1.3
+/** Beats of a tempo that was said need not be heard: none counts more against them than this, log odds. */
+const UNHEARD = -2
 /** How much narrower and stronger the preference is where the beats of a stretch are known. */
 const KNOWN_OCTAVES = 0.45
 const KNOWN_WEIGHT = 1
@@ -31,12 +33,25 @@ const KNOWN_WEIGHT = 1
 const KNOWN_ODDS = 5
 const KNOWN_SECONDS = 0.025
 
-/** Which lengths of a beat are tried, frames, and which are liked. */
-interface Search {
-  readonly lengths: readonly number[]
+/** Whole music keeps its level: what most of the beats around say counts, from this share on, looked at in steps, frames. */
+const AROUND = 45 * FRAMES_PER_SECOND
+const LEVEL_STEP = 5 * FRAMES_PER_SECOND
+const LEVEL_SHARE = 0.6
+/** Lengths that are nearer than this are of one level, and those beyond the second are of another one, octaves. */
+const [ONE_LEVEL, OTHER_LEVEL] = [0.2, 0.6]
+const LEVEL_OCTAVES = 0.45
+const LEVEL_WEIGHT = 0.5
+
+/** Which length of a beat is liked, frames, how wide, and how much it counts. */
+interface Liking {
   readonly preferred: number
   readonly octaves: number
   readonly weight: number
+}
+
+/** Which lengths of a beat are tried, frames, and which are liked. */
+interface Search extends Liking {
+  readonly lengths: readonly number[]
 }
 
 function searchFor({ tempoBpm, known }: PulseWishes): Search {
@@ -62,8 +77,19 @@ function searchFor({ tempoBpm, known }: PulseWishes): Search {
  */
 export function trackBeats(beat: Float32Array, features: OnsetFeatures, wishes: PulseWishes = {}): number[] {
   const odds = logOdds(beat)
+  if (wishes.tempoBpm !== undefined) for (const [t, x] of odds.entries()) odds[t] = Math.max(UNHEARD, x)
   for (const stretch of wishes.known ?? []) setKnown(odds, stretch)
-  const chains = bestChains(odds, searchFor(wishes))
+  const search = searchFor(wishes)
+  let chains = bestChains(odds, search, [search])
+  if (wishes.tempoBpm === undefined && !wishes.known?.length) {
+    const levels = levelsAround(chains, odds.length)
+    if (leavesLevel(chains, levels))
+      chains = bestChains(
+        odds,
+        search,
+        levels.map((preferred) => (preferred > 0 ? { preferred, octaves: LEVEL_OCTAVES, weight: LEVEL_WEIGHT } : search)),
+      )
+  }
   const out: number[] = []
   for (const frame of chains) {
     const time = refined(features.strength, odds, frame) / FRAMES_PER_SECOND + EARLY_SECONDS
@@ -99,7 +125,35 @@ function logOdds(beat: Float32Array): Float32Array {
   return out
 }
 
-function bestChains(odds: Float32Array, { lengths: tried, preferred, octaves: wide, weight }: Search): number[] {
+/** Length of a beat that most of the music around each step keeps, frames; 0 where there is none. */
+function levelsAround(frames: readonly number[], total: number): number[] {
+  return Array.from({ length: Math.ceil(total / LEVEL_STEP) }, (_, step) => {
+    const middle = (step + 0.5) * LEVEL_STEP
+    const near: number[] = []
+    for (let i = 1; i < frames.length; i++)
+      if (Math.abs(frames[i] - middle) <= AROUND && frames[i] - frames[i - 1] <= LONGEST) near.push(frames[i] - frames[i - 1])
+    // Weighed by the time they fill, so that beats of half the length do not count twice.
+    const all = near.reduce((sum, d) => sum + d, 0)
+    let [most, level] = [0, 0]
+    for (const length of new Set(near)) {
+      const share = near.reduce((sum, d) => sum + (Math.abs(Math.log2(d / length)) < ONE_LEVEL ? d : 0), 0) / all
+      if (share > most) [most, level] = [share, length]
+    }
+    return most >= LEVEL_SHARE ? level : 0
+  })
+}
+
+/** Whether some beats are of another level than the music around them. */
+function leavesLevel(frames: readonly number[], levels: readonly number[]): boolean {
+  return frames.some((frame, i) => {
+    const level = levels[Math.floor(frame / LEVEL_STEP)]
+    const length = frame - (frames[i - 1] ?? frame)
+    return level > 0 && length > 0 && length <= LONGEST && Math.abs(Math.log2(length / level)) > OTHER_LEVEL
+  })
+}
+
+/** @param likings what is liked in each step of {@link LEVEL_STEP} frames; the last holds on */
+function bestChains(odds: Float32Array, { lengths: tried }: Search, likings: readonly Liking[]): number[] {
   const n = odds.length
   const count = tried.length
   const ring = tried[count - 1] + 1
@@ -109,15 +163,18 @@ function bestChains(odds: Float32Array, { lengths: tried, preferred, octaves: wi
   const back = new Uint8Array(n * count)
   /** The length a chain ended with at this frame, if "no pulse" began there; 255 if it went on. */
   const ended = new Uint8Array(n).fill(255)
-  const worth = tried.map((x) => {
-    const octaves = Math.log2(x / preferred) / wide
-    return (PULSE_WORTH * x) / FRAMES_PER_SECOND - (weight * octaves * octaves * x) / preferred
-  })
+  const worths = likings.map(({ preferred, octaves: wide, weight }) =>
+    tried.map((x) => {
+      const octaves = Math.log2(x / preferred) / wide
+      return (PULSE_WORTH * x) / FRAMES_PER_SECOND - (weight * octaves * octaves * x) / preferred
+    }),
+  )
   const change = tried.map((x) => tried.map((y) => (Math.abs(y / x - 1) <= BEND ? STEADINESS * Math.abs(y / x - 1) : Number.POSITIVE_INFINITY)))
   const reach = change.map((row) => [row.findIndex((c) => c < Number.POSITIVE_INFINITY), row.findLastIndex((c) => c < Number.POSITIVE_INFINITY)])
   let none = 0
   for (let t = 0; t < n; t++) {
     const here = score[t % ring]
+    const worth = worths[Math.min(worths.length - 1, Math.floor(t / LEVEL_STEP))]
     let top = Number.NEGATIVE_INFINITY
     let topLength = 255
     for (let i = 0; i < count; i++) {

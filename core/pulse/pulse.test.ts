@@ -1,4 +1,6 @@
+import { trackBeats } from './beats.ts'
 import { findPulse, PULSE_RATE } from './index.ts'
+import type { OnsetFeatures } from './onset.ts'
 
 /** Seeded noise. */
 function random(seed: number): () => number {
@@ -84,6 +86,29 @@ describe('finding the pulse', () => {
     expect(fMeasure(beats, found)).toBeGreaterThan(0.9)
   })
 
+  describe('the level of the beat', () => {
+    /** Likelihoods each 20 ms of beats at instants. */
+    const likely = (seconds: number, beats: number[]) => {
+      const beat = new Float32Array(50 * seconds).fill(0.03)
+      for (const t of beats) beat[Math.round(50 * t)] = 0.85
+      return beat
+    }
+    const tracked = (beat: Float32Array) => trackBeats(beat, { strength: new Float32Array(2 * beat.length) } as OnsetFeatures)
+    const distances = (beats: number[], from: number, to: number) =>
+      beats.flatMap((t, i) => (i > 0 && beats[i - 1] > from && t < to ? [Math.round(100 * (t - beats[i - 1])) / 100] : []))
+
+    test('stays where a stretch between could be counted twice as fast', () => {
+      const found = tracked(likely(150, [...steady(100, 0.6, 149), ...steady(100, 60.3, 80)]))
+      expect(new Set(distances(found, 2, 148))).toEqual(new Set([0.6]))
+    })
+
+    test('is its own in a song that goes on', () => {
+      const found = tracked(likely(200, [...steady(100, 0.6, 100), ...steady(60 / 0.34, 100.4, 199)]))
+      expect(new Set(distances(found, 2, 98))).toEqual(new Set([0.6]))
+      expect(new Set(distances(found, 110, 198))).toEqual(new Set([0.34]))
+    })
+  })
+
   describe('obeys who knows the music', () => {
     const beats = steady(126, 1, 41)
     const sound = band(beats, 4, 42)
@@ -121,6 +146,13 @@ describe('finding the pulse', () => {
       expect(found.downbeats).not.toContain(near(known[0]))
       // Far from the stretch too.
       expect(found.beats.filter((t) => t > 5 && t < 12).length).toBeLessThan(10)
+    })
+
+    test('known bars of five are counted on', () => {
+      const known = beats.slice(20, 31)
+      const { downbeats, metre } = findPulse(band(beats, 5, 42), undefined, { known: [{ beats: known, downbeats: [0, 5, 10] }] })
+      expect(metre).toBe(5)
+      expect(new Set(downbeats.slice(1).map((d, i) => d - downbeats[i]))).toEqual(new Set([5]))
     })
   })
 
