@@ -26,13 +26,15 @@ const CERTAIN = 0.999
 /** A found beat is a known one this near to it, s. */
 const SAME_BEAT = 0.06
 
-/** What another metre than that of known bars costs a bar. */
+/** What another metre than that of known bars costs a bar, and the most beats that a bar is taken to have. */
 const NOT_KNOWN = 3
+const MOST_BEATS = 12
 
-/** Beats of the known bars where all have as many; null where they differ or none is whole. */
+/** Beats of the known bars where all have as many; null where they differ, none is whole, or it is no count. */
 function knownMetre(known: readonly KnownBeats[]): number | null {
   const counts = new Set(known.flatMap(({ downbeats }) => downbeats.slice(1).map((d, i) => d - downbeats[i])))
-  return counts.size === 1 ? [...counts][0] : null
+  const [count] = counts
+  return counts.size === 1 && count > 1 && count <= MOST_BEATS ? count : null
 }
 
 /** Whether a beat is known to begin a bar, or known not to; null where nothing is known. */

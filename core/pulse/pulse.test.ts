@@ -154,6 +154,11 @@ describe('finding the pulse', () => {
       expect(metre).toBe(5)
       expect(new Set(downbeats.slice(1).map((d, i) => d - downbeats[i]))).toEqual(new Set([5]))
     })
+
+    test('two firsts of bars that are far apart tell no metre', () => {
+      const { metre } = findPulse(sound, undefined, { known: [{ beats, downbeats: [0, 80] }] })
+      expect(metre).toBeLessThan(7)
+    })
   })
 
   test.each([

@@ -93,7 +93,7 @@ function productOf(frame: Int16Array, a: number, b: number, step: number): numbe
 function meanOf(frame: Int16Array, some: readonly number[], channels: number): Int16Array {
   const mono = new Int16Array(frame.length / channels)
   if (some.length === 2) {
-    // Most files; whole numbers need a fifth of the time.
+    // Most files: whole numbers are added as such.
     const [a, b] = some
     for (let i = 0, k = 0; i < mono.length; i++, k += channels) mono[i] = (frame[k + a] + frame[k + b] + 1) >> 1
     return mono
