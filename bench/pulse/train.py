@@ -28,6 +28,7 @@ import torch.nn.functional as F
 BANDS, ROW, STEPS, CHANGE = 34, 38, 60.0, 200.0
 CHANNELS, DILATIONS = 32, [1, 2, 4, 8, 16, 32, 64, 128, 256, 512]
 LENGTH, BATCH, RATE = 2000, 6, 50
+# Share of excerpts into which a pause is laid.
 PAUSES = 0.4
 
 
@@ -89,7 +90,7 @@ def excerpt(piece, rng, length):
 
 
 def pause(bands, change, truth, rng):
-    """Somewhere the music rests: next to nothing is heard, or people who talk and clap; nothing there is a beat."""
+    """Somewhere the music rests: nothing is heard, or steady noise from very soft to as loud as it; nothing there is a beat."""
     n = len(bands)
     first = rng.randint(0, n - 150)
     last = min(n, first + rng.randint(150, 800))

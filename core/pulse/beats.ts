@@ -70,7 +70,8 @@ function searchFor({ tempoBpm, known }: PulseWishes): Search {
 /**
  * Beats as the best chain through the likelihood of a beat: each beat scores its log odds, each change of length costs,
  * and stretches without a pulse have no chain (a semi-Markov form of the bar pointer model of Krebs, Böck & Widmer
- * 2015, "An efficient state-space model for joint tempo and meter tracking").
+ * 2015, "An efficient state-space model for joint tempo and meter tracking"). Where a stretch left the level of the music
+ * around it, all is searched once more with that level liked, unless something is known of the tempo.
  * @param beat likelihood 0..1 each 20 ms
  * @param wishes what is said of the tempo, and beats that are known
  * @returns beat times in seconds, ascending; empty where there is no pulse
